@@ -1,0 +1,173 @@
+"""Runs the science on the records of a trial."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from math import floor, log10
+from typing import Any
+
+from evarlo.catalogue.models import Trait
+from evarlo.trials.models import Cause, Criterion, Entry, Exclusion, Plot, Trial
+from evarlo.trials.queries import entry_names, plots_of, readings_of
+from evarlo.trials.registry import Reading, Readings
+from trialcore.blocks import BlockAnalysis, EntryMean, analyse_blocks
+from trialcore.comparisons import AgainstCheck, Difference, Guard, against_check, chance_above, spread_of_differences
+
+
+@dataclass(frozen=True)
+class PlotValue:
+    """One plot in the analysis: its value, or None and why it is left out."""
+
+    plot: Plot
+    value: float | None
+    left_out: str = ""
+    counted_as: str = ""
+
+
+@dataclass(frozen=True)
+class Standing:
+    """One entry in the comparison, figures in the trait's unit. What cannot be said is None."""
+
+    entry: Entry
+    name: str
+    mean: EntryMean
+    difference: Difference | None
+    half: float | None
+    percent: float | None
+    chance: float | None
+
+    @property
+    def beats(self) -> int:
+        """1 when it is ahead of the check beyond luck, -1 behind, 0 when it could be luck; by the chosen guard."""
+        if self.difference is None or self.half is None or abs(self.difference.estimate) < self.half:
+            return 0
+        return 1 if (self.chance or 0) > 0.5 else -1
+
+
+@dataclass(frozen=True)
+class Comparison:
+    trial: Trial
+    trait: Trait
+    sign: int
+    guard: Guard
+    check: Entry | None
+    check_name: str
+    analysis: BlockAnalysis
+    versus: AgainstCheck | None
+    standings: tuple[Standing, ...]
+    plots: tuple[PlotValue, ...]
+    digits: int
+    band: float | None  # a difference from the check below this could be luck
+    band_percent: float | None
+
+    @property
+    def left_out(self) -> list[PlotValue]:
+        return [p for p in self.plots if p.left_out]
+
+    @property
+    def counted_as(self) -> list[PlotValue]:
+        return [p for p in self.plots if p.counted_as]
+
+    @property
+    def check_mean(self) -> float | None:
+        return next((s.mean.lsmean for s in self.standings if self.check and s.entry.pk == self.check.pk), None)
+
+    @property
+    def noise_percent(self) -> int | None:
+        """Percent of the noise that blocks took out; not below nought."""
+        share = self.analysis.noise_taken_out if self.analysis.blocking else None
+        return None if share is None else max(0, round(100 * share))
+
+
+def plot_values(trial: Trial, trait: Trait, plots: list[Plot], readings: Readings) -> tuple[PlotValue, ...]:
+    """What each plot brings to the analysis, with the reason for each that is left out."""
+    return tuple(_plot_value(plot, readings.get(plot.pk), trait) for plot in plots)
+
+
+def _plot_value(plot: Plot, reading: Reading | None, trait: Trait) -> PlotValue:
+    standing: list[Exclusion] = plot.standing  # type: ignore[attr-defined]
+    if standing:
+        return PlotValue(plot, None, f"{standing[0].get_cause_display()}: {standing[0].note}")
+    if reading is None:
+        return PlotValue(plot, None, "no record")
+    if reading.number is not None:
+        return PlotValue(plot, reading.number)
+    if reading.cause == Cause.FAILED and trait.failed_counts_as is not None:
+        return PlotValue(plot, trait.failed_counts_as, counted_as=f"the cultivar failed, counted as {trait.failed_counts_as:g}")
+    if reading.cause:
+        said = Cause(reading.cause).label + (f": {reading.note}" if reading.note else "")
+        if reading.cause == Cause.FAILED:
+            said += " (leaving it out flatters the cultivar)"
+        return PlotValue(plot, None, said)
+    if reading.day is not None:
+        return PlotValue(plot, None, "no sowing date, so no days can be counted")
+    return PlotValue(plot, None, "no figure")
+
+
+@lru_cache(maxsize=256)
+def _worked_out(
+    entries: tuple[str, ...], values: tuple[float | None, ...], reps: tuple[str, ...] | None, check: str | None
+) -> tuple[BlockAnalysis, AgainstCheck | None]:
+    """The same data always give the same figures, so they are reckoned once."""
+    analysis = analyse_blocks(entries, values, {"rep": reps} if reps else None)
+    known = check is not None and any(m.entry == check for m in analysis.means)
+    return analysis, against_check(analysis, check) if known and check is not None else None
+
+
+def compare(trial: Trial, trait: Trait, user: Any, guard: Guard = "each") -> Comparison:
+    """Analyse one trait of a trial and set every entry against the check, the best first."""
+    plots = plots_of(trial)
+    return compare_plots(trial, trait, plots, entry_names(trial, user), guard)
+
+
+def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int, str], guard: Guard = "each") -> Comparison:
+    """As `compare`, for plots and names that were read already."""
+    values = plot_values(trial, trait, plots, readings_of(trial, trait))
+    entries = {p.entry.pk: p.entry for p in plots}
+    check = next((e for e in entries.values() if e.is_check), None)
+    reps = tuple(p.block for p in plots) if trial.design == Trial.Design.BLOCKS else None
+    analysis, versus = _worked_out(
+        tuple(p.entry.code for p in plots), tuple(v.value for v in values), reps, check.code if check else None
+    )
+    sign = direction_of(trial, trait)
+    critical = None
+    if versus is not None:
+        critical = versus.critical_family if guard == "family" else versus.critical_each
+    differences = {d.a: d for d in versus.differences} if versus else {}
+    means = {m.entry: m for m in analysis.means}
+    base = means[check.code].lsmean if check else None
+    standings = [
+        _standing(e, names[e.pk], means[e.code], differences.get(e.code), critical, base, sign) for e in entries.values()
+    ]
+    standings.sort(key=lambda s: (s.mean.lsmean is None, -sign * (s.mean.lsmean or 0), s.entry.code))
+    spread = spread_of_differences(analysis)
+    against = [d.se for d in differences.values()]
+    band = critical * sum(against) / len(against) if critical and against else None
+    return Comparison(
+        trial, trait, sign, guard, check, names[check.pk] if check else "", analysis, versus, tuple(standings), values,
+        digits=digits_for(spread.average if spread else None, trait.decimals),
+        band=band, band_percent=100 * band / base if band and base and base > 0 else None,
+    )  # fmt: skip
+
+
+def direction_of(trial: Trial, trait: Trait) -> int:
+    """+1 when higher is better in this trial, -1 when lower is."""
+    criterion = Criterion.objects.filter(trial=trial, trait=trait).first()
+    return criterion.sign if criterion else trait.sign
+
+
+def _standing(
+    entry: Entry, name: str, mean: EntryMean, d: Difference | None, critical: float | None, base: float | None, sign: int
+) -> Standing:
+    percent = 100 * mean.lsmean / base if mean.lsmean is not None and base is not None and base > 0 else None
+    if d is None or critical is None:
+        return Standing(entry, name, mean, None, None, percent, None)
+    return Standing(entry, name, mean, d, critical * d.se, percent, chance_above(sign * d.estimate, d.se, d.df))
+
+
+def digits_for(sed: float | None, least: int) -> int:
+    """Decimals to print: two figures of the standard error of a difference, no fewer than the trait is recorded in."""
+    if not sed:
+        return least
+    return max(0, min(6, 1 - floor(log10(sed))))

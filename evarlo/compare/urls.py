@@ -1,0 +1,11 @@
+from django.urls import path
+
+from evarlo.compare import views
+
+app_name = "compare"
+urlpatterns = [
+    path("compare/", views.compare_page, name="compare"),
+    path("compare/working/", views.working, name="working"),
+    path("compare/figures.json", views.figures, name="figures"),
+    path("compare/plots.csv", views.plots_csv, name="plots"),
+]

@@ -1,0 +1,107 @@
+"""Compare: the plain sentence, the standing chart, the table and how it was worked out."""
+
+from __future__ import annotations
+
+import csv
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+
+from evarlo.catalogue.models import Trait
+from evarlo.compare.queries import Comparison, Standing, compare
+from evarlo.compare.words import sentence
+from evarlo.people.permissions import may
+from evarlo.trials.frame import frame
+from evarlo.trials.models import Trial
+from evarlo.trials.queries import traits_with_records
+from evarlo.trials.views import trial_or_404
+from evarlo.ui.draw.standing import Axis, axis_for, axis_labels, row
+from trialcore.figures import block_figures
+
+
+def chosen_trait(request: HttpRequest, traits: list[Trait]) -> Trait | None:
+    wanted = request.GET.get("trait", "")
+    return next((t for t in traits if t.key == wanted), traits[0] if traits else None)
+
+
+def _compared(request: HttpRequest, slug: str) -> tuple[Trial, list[Trait], Comparison | None]:
+    trial = trial_or_404(slug)
+    traits = traits_with_records(trial)
+    trait = chosen_trait(request, traits)
+    guard = "family" if request.GET.get("guard") == "family" else "each"
+    return trial, traits, compare(trial, trait, request.user, guard) if trait else None
+
+
+@may("compare")
+def compare_page(request: HttpRequest, slug: str) -> HttpResponse:
+    trial, traits, found = _compared(request, slug)
+    context: dict[str, Any] = {"traits": traits, "c": found}
+    if found:
+        context |= chart(found) | {"sentence": sentence(found)}
+    if request.htmx and request.htmx.target == "compare-bench":
+        return render(request, "compare/compare.html#bench", context | {"trial": trial})
+    layer = found.trait.key if found else ""
+    return render(request, "compare/compare.html", context | frame(request, trial, "compare", layer=layer))
+
+
+def chart(found: Comparison) -> dict[str, Any]:
+    """The rows of the standing chart and its axis, for the page and the report."""
+    lows = [v for s in found.standings if (v := s.mean.lower95 if s.mean.lower95 is not None else s.mean.lsmean) is not None]
+    highs = [v for s in found.standings if (v := s.mean.upper95 if s.mean.upper95 is not None else s.mean.lsmean) is not None]
+    if not lows:
+        return {"rows": [(s, None) for s in found.standings], "axis": None}
+    axis = axis_for(lows, highs, found.check_mean, found.band)
+    return {"rows": [(s, _mark(axis, s)) for s in found.standings], "axis": axis_labels(axis, found.trait.shown_unit)}
+
+
+def _mark(axis: Axis, s: Standing) -> Any:
+    kind = "check" if s.entry.is_check else {1: "ahead", 0: "luck", -1: "behind"}[s.beats]
+    return row(axis, s.mean.lsmean, s.mean.se, s.mean.lower95, s.mean.upper95, kind)
+
+
+@may("compare")
+def working(request: HttpRequest, slug: str) -> HttpResponse:
+    """How it was worked out: the model, the analysis of variance, every pair and the data used."""
+    trial, traits, found = _compared(request, slug)
+    context: dict[str, Any] = {"traits": traits, "c": found}
+    if found:
+        codes = found.check.code if found.check else None
+        context |= {"figures": block_figures(found.analysis, codes)}
+    layer = found.trait.key if found else ""
+    return render(request, "compare/working.html", context | frame(request, trial, "compare", layer=layer))
+
+
+@may("compare")
+def figures(request: HttpRequest, slug: str) -> HttpResponse:
+    """Every figure of the comparison as JSON."""
+    trial, _, found = _compared(request, slug)
+    if found is None:
+        return JsonResponse({"cannot_say": ["No trait has a record yet."]})
+    made = block_figures(found.analysis, found.check.code if found.check else None)
+    return JsonResponse({"trial": trial.name, "trait": found.trait.name, "unit": found.trait.shown_unit} | made)
+
+
+@may("compare")
+def plots_csv(request: HttpRequest, slug: str) -> HttpResponse:
+    """The data the comparison used, plot by plot, with what was left out and why."""
+    trial, _, found = _compared(request, slug)
+    response = HttpResponse(content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="{trial.slug}-plots.csv"'
+    writer = csv.writer(response)
+    unit = f" ({found.trait.shown_unit})" if found and found.trait.shown_unit else ""
+    writer.writerow(["plot", "rep", "row", "col", "entry", f"{found.trait.name}{unit}" if found else "value", "left out because"])
+    for p in found.plots if found else ():
+        cells = [p.plot.number, p.plot.block, p.plot.row, p.plot.col, p.plot.entry.code, "" if p.value is None else repr(p.value), p.left_out]
+        writer.writerow([harmless(c) for c in cells])
+    return response
+
+
+def harmless(cell: Any) -> Any:
+    """A text that a spreadsheet would take for a formula gets an apostrophe in front; figures stay figures."""
+    if isinstance(cell, str) and cell[:1] in "=+-@\t\r" and cell[:1]:
+        try:
+            float(cell)
+        except ValueError:
+            return "'" + cell
+    return cell

@@ -1,0 +1,143 @@
+"""Fennel seasons at Ostrel Flats, lived through the same services that a person's acts go through."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+
+import numpy as np
+from django.utils import timezone
+
+from evarlo.catalogue.models import Crop, Trait
+from evarlo.demo.world import CHECK, FENNEL
+from evarlo.grounds.models import Bed
+from evarlo.harvest.services import Weighed, keep_picking
+from evarlo.nursery.models import Step
+from evarlo.nursery.services import keep_step
+from evarlo.people.models import User
+from evarlo.trials.models import Cause, Plot, Trial
+from evarlo.trials.services import CriterionPlan, TrialPlan, exclude_plot, fix_layout, plan_trial
+from evarlo.verdicts.models import SignedBoard
+from evarlo.verdicts.queries import board_of
+from evarlo.verdicts.services import give_verdict, sign_board
+from evarlo.walks.models import Round
+from evarlo.walks.services import Seen, close_round, keep_observation, open_round, plan_round
+from trialcore.simulate import Field, plot_values, split_into_picks
+
+FIELD = Field(block_sd=24, plot_sd=26, gradient=18)
+TRUTH = {t.name: t for t in FENNEL}
+
+
+@dataclass(frozen=True)
+class People:
+    manager: User
+    evaluator: User
+    helper: User
+
+
+class Season:
+    """One season of the fennel trial, from sowing on `sown`; `seed` makes it the same each time."""
+
+    def __init__(self, sown: date, seed: int, crop: Crop, bed: Bed, people: People) -> None:
+        self.sown, self.seed, self.people = sown, seed, people
+        self.rng = np.random.default_rng(seed)
+        traits = {t.key: t for t in Trait.objects.all()}
+        self.trait = traits.__getitem__
+        self.trial = plan_trial(
+            TrialPlan(
+                name="Bulb fennel, main season", season=str(sown.year), crop=crop, bed=bed, check=CHECK,
+                question=f"Which fennels give heavier bulbs than {CHECK} without bolting before they are full?",
+                entries=[t.name for t in FENNEL], blocks=4, plot_length_m=2.4, plot_width_m=2.4, path_m=1.0,
+                between_rows_cm=40, in_row_cm=30, cv_percent=11,
+                criteria=[
+                    CriterionPlan(traits["marketable-per-plant"], "higher", 20),
+                    CriterionPlan(traits["bolting"], "lower", 10),
+                    CriterionPlan(traits["days-to-first-pick"], "lower", 4),
+                ],
+                sow_on=sown, plant_on=sown + timedelta(days=35), pick_on=sown + timedelta(days=92),
+            ),
+            people.manager, seed=seed,
+        )  # fmt: skip
+        fix_layout(self.trial, people.manager)
+        made = datetime.combine(sown - timedelta(days=25), time(9, 30), tzinfo=timezone.get_current_timezone())
+        Trial.objects.filter(pk=self.trial.pk).update(made_at=made, layout_fixed_at=made)
+        self.trial.deeds.update(at=made)
+        self.trial.refresh_from_db()
+        self.plots = list(self.trial.plots.select_related("entry__cultivar"))
+
+    def day(self, after_sowing: int) -> date:
+        return self.sown + timedelta(days=after_sowing)
+
+    def plot(self, name: str, block: int) -> Plot:
+        """The plot of a cultivar in a block."""
+        return next(p for p in self.plots if p.entry.cultivar.name == name and p.block == str(block))
+
+    def sow_and_plant(self) -> None:
+        people = self.people
+        keep_step(self.trial, Step.SOWN, self.sown, self.plots, people.helper, self.sown)
+        for half, day in ((self.plots[:24], 35), (self.plots[24:], 36)):
+            keep_step(self.trial, Step.PLANTED, self.day(day), half, people.helper, self.day(day))
+
+    def lose(self, plot: Plot, after_sowing: int, note: str) -> None:
+        exclude_plot(plot, Cause.ACCIDENT, note, self.day(after_sowing), self.people.evaluator)
+
+    def walk(
+        self, key: str, after_sowing: int, value: Callable[[Plot], float], gaps: dict[int, tuple[str, str]] | None = None, most: int = 99
+    ) -> Round:
+        """Walk a trait on a day; `gaps` gives plots without a value their cause and note; stop after `most` plots."""
+        on = self.day(after_sowing)
+        walked = open_round(self.trial, self.trait(key), on, self.people.evaluator)
+        for plot in [p for p in self.plots if not p.exclusions.exists()][:most]:
+            cause, note = (gaps or {}).get(plot.pk, ("", ""))
+            seen = Seen(cause=cause, note=note) if cause else Seen(number=value(plot))
+            keep_observation(walked, plot, seen, self.people.evaluator, on, self._key(), on, sure=True)
+        return walked
+
+    def stand(self, plot: Plot) -> float:
+        return float(self.rng.binomial(48, 0.95))
+
+    def vigour(self, plot: Plot) -> float:
+        return float(np.clip(round(TRUTH[plot.entry.cultivar.name].vigour + self.rng.normal(0, 0.8)), 1, 9))
+
+    def bolting(self, plot: Plot) -> float:
+        return float(np.clip(round(TRUTH[plot.entry.cultivar.name].bolting + self.rng.normal(0, 4)), 0, 100))
+
+    def pick(self, block_shift: dict[str, float] | None = None) -> None:
+        """Three picks of every plot that stands, with culls, weighed to the gram."""
+        names = [p.entry.cultivar.name for p in self.plots]
+        truth = {t.name: t.grams for t in FENNEL}
+        grams = plot_values(names, [int(p.block) for p in self.plots], [p.col for p in self.plots], truth, FIELD, self.seed + 1)
+        for plot, each in zip(self.plots, grams, strict=True):
+            if plot.exclusions.exists():
+                continue
+            each += (block_shift or {}).get(plot.block, 0.0)
+            days = TRUTH[plot.entry.cultivar.name].days + self.rng.normal(0, 1.6)
+            total = each * 45 / 1000
+            for n, kg in enumerate(split_into_picks(total, 3, int(self.rng.integers(1 << 30)))):
+                on = self.day(round(days) + 7 * n)
+                weighed = Weighed(round(kg, 3), max(1, round(1000 * kg / each)), round(kg * self.rng.uniform(0.03, 0.12), 3))
+                keep_picking(plot, on, weighed, self.people.helper, self._key(), on)
+
+    def decide(self, otherwise: dict[str, tuple[str, str]], on_day: int) -> None:
+        """Sign the board, against the suggestion where `otherwise` gives a verdict and its reason."""
+        board = board_of(self.trial, self.people.manager)
+        for line in board.lines:
+            verdict, reason = otherwise.get(line.entry.cultivar.name, ("", ""))
+            if verdict and line.suggestion:
+                give_verdict(line.entry, verdict, reason, line.suggestion.verdict.value, self.people.manager)
+        signed = sign_board(self.trial, self.people.manager)
+        at = datetime.combine(self.day(on_day), time(16, 5), tzinfo=timezone.get_current_timezone())
+        SignedBoard.objects.filter(pk=signed.pk).update(at=at)
+
+    def close(self, *rounds: Round) -> None:
+        for walked in rounds:
+            close_round(walked)
+
+    def plan_rounds(self, *planned: tuple[str, int]) -> None:
+        for key, after_sowing in planned:
+            plan_round(self.trial, self.trait(key), self.day(after_sowing))
+
+    def _key(self) -> uuid.UUID:
+        return uuid.UUID(bytes=self.rng.bytes(16), version=4)

@@ -1,0 +1,50 @@
+"""What is true at Ostrel Flats: a trial ground that does not exist, with cultivars that nobody sells."""
+
+from dataclasses import dataclass
+
+PASSWORD = "tidal-estuary"
+PEOPLE = (
+    ("ines", "Ines", "Ravn", "manager"),
+    ("tam", "Tam", "Osk", "evaluator"),
+    ("pell", "Pell", "Adder", "helper"),
+    ("reader", "Jory", "Wend", "reader"),
+)
+
+CROPS = (  # name, cm between rows, cm in the row, usual CV of yield in percent
+    ("Bulb fennel", 40, 30, 11),
+    ("Edamame soybean", 50, 12, 14),
+    ("Radicchio", 35, 30, 16),
+    ("Storage daikon", 45, 20, 13),
+)
+
+EDAMAME = ("Marl Penny", "Stillwick", "Ketter Green", "Long Ferry", "OE-204", "OE-211", "Hollin Pod", "Tressel")
+RADICCHIO = ("Cinder Rail", "Ostrel Red", "Vane Hollow", "Pallister", "Rook & Tide", "OR-8")
+DAIKON = ("White Staithe", "Grey Piling", "Harl Winter", "OD-31")
+
+
+@dataclass(frozen=True)
+class Truth:
+    """A fennel as it truly is: grams a plant, percent bolting, days from sowing to first pick, vigour."""
+
+    name: str
+    grams: float
+    bolting: float
+    days: float
+    vigour: float
+
+
+FENNEL = (
+    Truth("Corvane", 312, 9, 92, 6.0),
+    Truth("Pale Anchor", 349, 8, 94, 6.6),
+    Truth("Lintock 3", 331, 10, 90, 6.2),
+    Truth("Umbra Sill", 266, 6, 98, 5.0),
+    Truth("Harl Quoin", 356, 11, 93, 7.0),
+    Truth("OF-17", 298, 5, 97, 5.8),
+    Truth("Thornfen 9", 286, 9, 91, 5.4),
+    Truth("Brakewater", 305, 12, 95, 5.9),
+    Truth("Moth Lantern", 240, 4, 101, 4.6),
+    Truth("Quillet", 342, 38, 84, 6.8),
+    Truth("Dunnick Late", 300, 7, 105, 5.6),
+    Truth("Weir Street", 272, 14, 89, 5.2),
+)
+CHECK = "Corvane"

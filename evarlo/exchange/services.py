@@ -1,0 +1,120 @@
+"""From an uploaded sheet to a trial."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from django.db import transaction
+from django.utils import timezone
+from django.utils.text import slugify
+
+from evarlo.catalogue.models import Crop, Trait
+from evarlo.exchange.models import Sheet
+from evarlo.people.models import User
+from evarlo.trials.models import Entry, Plot, Trial
+from evarlo.trials.services import CriterionPlan, Refused, add_criteria, cultivar_named, free_slug, record
+from evarlo.walks.services import Seen, keep_many, open_round
+from trialcore.bed import Bed, PlotSize, place_blocks
+from trialcore.layout import serpentine
+from trialcore.sheet import SheetPlot, TrialSheet, decode, read_trial_sheet
+
+TALL = 0.75  # a plot of unknown size is drawn a little wider than high
+
+
+@transaction.atomic
+def keep_sheet(name: str, raw: bytes, by: User) -> Sheet:
+    """Keep what was uploaded, to be looked at. Raises Refused when it is no text."""
+    try:
+        text = decode(raw)
+    except ValueError as error:
+        raise Refused(str(error), "file") from None
+    return Sheet.objects.create(name=name[:120] or "pasted", text=text, by=by, at=timezone.now())
+
+
+@transaction.atomic
+def make_trial(
+    sheet: Sheet, name: str, crop: Crop, season: str, check: str, directions: dict[str, str], matters: dict[str, float],
+    by: User, today: date,
+) -> Trial:  # fmt: skip
+    """Make a finished trial from a sheet without problems: entries, plots, one round a value column, and criteria.
+
+    `directions` and `matters` go by value column. Raises Refused when the sheet has problems, was used already, or
+    does not hold the check.
+    """
+    sheet = Sheet.objects.select_for_update().get(pk=sheet.pk)
+    if sheet.trial_id:
+        raise Refused("A trial was made from this sheet already.")
+    read = read_trial_sheet(sheet.text)
+    if read.problems:
+        raise Refused(f"{len(read.problems)} cells have to be mended first.")
+    if check not in read.entries:
+        raise Refused("Choose the entry that the others are set against.", "check")
+    if len(read.entries) < 2:
+        raise Refused("A comparison needs at least two entries.", "file")
+    now = timezone.now()
+    trial = Trial.objects.create(
+        slug=free_slug(f"{name} {season}"), name=name, crop=crop, season=season, origin=Trial.Origin.SHEET,
+        design=Trial.Design.BLOCKS if any(p.rep for p in read.plots) else Trial.Design.NO_BLOCKS,
+        blocks=max(1, len(read.reps)), blind=False, layout_fixed_at=now, made_by=by, made_at=now,
+    )  # fmt: skip
+    entries = {
+        code: Entry.objects.create(trial=trial, code=code, cultivar=cultivar_named(crop, code), is_check=code == check)
+        for code in read.entries
+    }
+    plots = Plot.objects.bulk_create(_plots(trial, read, entries))
+    by_number = {plot.number: plot for plot in plots}
+    criteria = []
+    for column, values in read.values.items():
+        trait = _trait(column)
+        walk = open_round(trial, trait, today, by)
+        pairs = zip(read.plots, values, strict=True)
+        keep_many(walk, [(by_number[p.plot], Seen(number=v)) for p, v in pairs if v is not None], by, today)
+        criteria.append(CriterionPlan(trait, directions[column], matters[column]))
+    add_criteria(trial, criteria)
+    record(trial, by, f"Brought in from {sheet.name}: {len(plots)} plots, {len(entries)} entries.", sheet=sheet.pk)
+    sheet.trial = trial
+    sheet.save(update_fields=["trial"])
+    return trial
+
+
+def _trait(column: str) -> Trait:
+    """The trait that a value column stands for: one without range or unit, shared by sheets that use the name."""
+    key = f"sheet-{slugify(column)[:60] or 'value'}"
+    trait = Trait.objects.filter(key=key, name=column).first()
+    if trait is None:
+        taken = Trait.objects.filter(key__startswith=key).count()
+        key = key if not taken else f"{key}-{taken + 1}"
+        trait = Trait.objects.create(key=key, name=column, kind=Trait.Kind.MEASURE, decimals=0)
+    return trait
+
+
+def _plots(trial: Trial, read: TrialSheet, entries: dict[str, Entry]) -> list[Plot]:
+    """Plots where the sheet says they stood, else side by side, block by block."""
+    spots = _stood(read.plots) if read.has_positions else _side_by_side(read)
+    path = serpentine([row for row, _, _, _ in spots], [col for _, col, _, _ in spots])
+    place = {i: n for n, i in enumerate(path, start=1)}
+    return [
+        Plot(trial=trial, entry=entries[p.entry], number=p.plot, block=p.rep, place=place[i],
+             row=row, col=col, x=x, y=y, length=1.0, width=TALL)
+        for i, (p, (row, col, x, y)) in enumerate(zip(read.plots, spots, strict=True))
+    ]  # fmt: skip
+
+
+def _stood(plots: tuple[SheetPlot, ...]) -> list[tuple[int, int, float, float]]:
+    rows, cols = [p.row or 0 for p in plots], [p.col or 0 for p in plots]
+    return [(r, c, float(c - min(cols)), TALL * (r - min(rows))) for r, c in zip(rows, cols, strict=True)]
+
+
+def _side_by_side(read: TrialSheet) -> list[tuple[int, int, float, float]]:
+    members: dict[str, list[int]] = {rep: [] for rep in read.reps}
+    for i, plot in enumerate(read.plots):
+        members[plot.rep].append(i)
+    largest = max(len(m) for m in members.values())
+    room = (largest * len(members)) ** 0.5
+    spots = place_blocks(largest, len(members), PlotSize(1.0, TALL, 0.4), Bed(1.6 * room, 1.1 * room)).spots
+    at: dict[int, tuple[int, int, float, float]] = {}
+    for number, rep in enumerate(read.reps):
+        for order, i in enumerate(members[rep]):
+            spot = spots[number * largest + order]
+            at[i] = (spot.row, spot.col, spot.x, spot.y)
+    return [at[i] for i in range(len(read.plots))]

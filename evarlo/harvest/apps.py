@@ -1,0 +1,17 @@
+from django.apps import AppConfig
+
+
+class HarvestConfig(AppConfig):
+    name = "evarlo.harvest"
+
+    def ready(self) -> None:
+        from evarlo.catalogue.models import Trait
+        from evarlo.harvest import queries
+        from evarlo.trials.registry import registry
+
+        registry.readings[Trait.Source.PICK] = queries.readings
+        registry.traits.append(queries.picked_traits)
+        registry.diary.append(queries.diary)
+        registry.spans.append(queries.spans)
+        registry.due.append(queries.due)
+        registry.complete.append(queries.complete)

@@ -1,0 +1,115 @@
+"""What the picks tell, and what they add to a trial's pages."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from datetime import date, timedelta
+
+from django.db.models import Max, Min, QuerySet
+from django.urls import reverse
+
+from evarlo.catalogue.models import Trait
+from evarlo.harvest.models import Picking
+from evarlo.nursery.queries import sown_on
+from evarlo.trials.models import Cause, Criterion, Exclusion, Plot, Trial
+from evarlo.trials.registry import DiaryLine, Due, Reading, Readings, Span
+from evarlo.walks.queries import readings as walk_readings
+from trialcore.picks import Pick, PlotYield, plot_yield
+
+# What each picked trait takes from a plot's season.
+FIGURES = {
+    "marketable-yield": lambda y: y.kg_per_m2,
+    "marketable-per-plant": lambda y: y.g_per_plant,
+    "piece-weight": lambda y: y.piece_g,
+    "marketable-share": lambda y: None if y.marketable_share is None else 100 * y.marketable_share,
+    "days-to-first-pick": lambda y: y.days_to_first_pick,
+}
+
+
+def standing(trial: Trial) -> QuerySet[Picking]:
+    """The weigh-ins that count."""
+    return Picking.objects.filter(plot__trial=trial, withdrawn=False, superseded_by__isnull=True)
+
+
+def yields(trial: Trial) -> dict[int, PlotYield]:
+    """The season of each plot that was picked, by plot id."""
+    picks: dict[int, list[Pick]] = defaultdict(list)
+    for p in standing(trial):
+        picks[p.plot_id].append(Pick(p.on, p.marketable_kg, p.cull_kg, p.marketable_count, p.cull_count))
+    sown = sown_on(trial)
+    stand = stand_of(trial)
+    area = {pk: length * width for pk, length, width in trial.plots.values_list("pk", "length", "width")}
+    return {pk: plot_yield(taken, area[pk], stand.get(pk, trial.plants_a_plot), sown.get(pk)) for pk, taken in picks.items()}
+
+
+def stand_of(trial: Trial) -> dict[int, int]:
+    """Plants counted in each plot at the newest stand count."""
+    trait = Trait.objects.filter(key="stand").first()
+    found = walk_readings(trial, trait) if trait else {}
+    return {pk: int(reading.number) for pk, reading in found.items() if reading.number}
+
+
+def readings(trial: Trial, trait: Trait) -> Readings:
+    """A picked trait for every plot that was picked; a plot whose stand failed counts as its cause says."""
+    figure = FIGURES[trait.key]
+    found = {pk: Reading(figure(season)) for pk, season in yields(trial).items()}
+    stand = Trait.objects.filter(key="stand").first()
+    if stand:
+        for pk, seen in walk_readings(trial, stand).items():
+            if seen.cause == Cause.FAILED and pk not in found:
+                found[pk] = Reading(cause=seen.cause, note=seen.note)
+    return found
+
+
+def picked_traits(trial: Trial) -> list[Trait]:
+    """The traits that picks can give, once there is a pick."""
+    if not standing(trial).exists():
+        return []
+    return list(Trait.objects.filter(source=Trait.Source.PICK, key__in=FIGURES))
+
+
+def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
+    for row in plot.pickings.select_related("by").prefetch_related("superseded_by"):
+        if row.withdrawn:
+            yield DiaryLine(row.on, "Weigh-in taken back.", str(row.by), 5)
+            continue
+        pieces = f", {row.marketable_count} pieces" if row.marketable_count is not None else ""
+        cull = f"; culled {row.cull_kg:g} kg" if row.cull_kg else ""
+        text = f"Picked {row.marketable_kg:g} kg marketable{pieces}{cull}."
+        yield DiaryLine(row.on, text, str(row.by), 4, hasattr(row, "superseded_by"))
+
+
+def spans(trial: Trial) -> Iterable[Span]:
+    seen = standing(trial).aggregate(first=Min("on"), last=Max("on"))
+    if seen["first"]:
+        yield Span("pick", seen["first"], seen["last"])
+    elif trial.pick_on:
+        yield Span("pick", trial.pick_on, trial.pick_on + timedelta(days=14), planned=True)
+
+
+def due(today: date) -> Iterable[Due]:
+    """First picks that are near and not begun."""
+    soon = today + timedelta(days=7)
+    trials = Trial.objects.filter(pick_on__lte=soon, decided_at__isnull=True, layout_fixed_at__isnull=False)
+    for trial in trials.exclude(plots__pickings__isnull=False).distinct():
+        if trial.pick_on:
+            url = reverse("harvest:pick", args=[trial.slug])
+            yield Due("Pick", "First pick", trial, f"{trial.plots.count()} plots", trial.pick_on, url)
+
+
+def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:
+    picked = Criterion.objects.filter(trial__in=trial_ids, trait__source=Trait.Source.PICK)
+    having: dict[tuple[int, str], set[int]] = {(pk, "picked"): set() for pk in picked.values_list("trial", flat=True)}
+    rows = Picking.objects.filter(plot__trial__in=trial_ids, withdrawn=False, superseded_by__isnull=True)
+    for trial_id, plot_id in rows.values_list("plot__trial", "plot").distinct():
+        if (trial_id, "picked") in having:
+            having[trial_id, "picked"].add(plot_id)
+    return having
+
+
+def left_to_pick(trial: Trial, on: date) -> list[Plot]:
+    """Plots without a weigh-in on that day, along the walking path, those left out of the trial not among them."""
+    done = standing(trial).filter(on=on).values("plot")
+    out = Exclusion.objects.filter(plot__trial=trial, lifted_at__isnull=True).values("plot")
+    return list(trial.plots.exclude(pk__in=done).exclude(pk__in=out))

@@ -1,0 +1,9 @@
+from django.urls import path
+
+from evarlo.harvest import views
+
+app_name = "harvest"
+urlpatterns = [
+    path("pick/", views.pick, name="pick"),
+    path("pick/<uuid:key>/undo/", views.undo, name="undo"),
+]

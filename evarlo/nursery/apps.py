@@ -1,0 +1,14 @@
+from django.apps import AppConfig
+
+
+class NurseryConfig(AppConfig):
+    name = "evarlo.nursery"
+
+    def ready(self) -> None:
+        from evarlo.nursery import queries
+        from evarlo.trials.registry import registry
+
+        registry.diary.append(queries.diary)
+        registry.spans.append(queries.spans)
+        registry.due.append(queries.due)
+        registry.complete.append(queries.complete)

@@ -1,0 +1,74 @@
+"""What is known of sowing and planting, and what it adds to a trial's pages."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import date, timedelta
+
+from django.db.models import Count, Max, Min
+from django.urls import reverse
+
+from evarlo.nursery.models import Step, StepDate
+from evarlo.trials.models import Plot, Trial
+from evarlo.trials.registry import DiaryLine, Due, Span
+
+
+def step_rows(trial: Trial, step: str) -> list[StepDate]:
+    """The date that stands for each plot."""
+    return list(StepDate.objects.filter(plot__trial=trial, step=step, superseded_by__isnull=True))
+
+
+def sown_on(trial: Trial) -> dict[int, date]:
+    """The sowing day of each plot that was sown, by plot id."""
+    return {row.plot_id: row.on for row in step_rows(trial, Step.SOWN)}
+
+
+def plot_sown_on(plot: Plot) -> date | None:
+    """The sowing day of one plot."""
+    row = plot.step_dates.filter(step=Step.SOWN, superseded_by__isnull=True).first()
+    return row.on if row else None
+
+
+def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
+    rows = plot.step_dates.select_related("by").prefetch_related("superseded_by")
+    for row in rows:
+        yield DiaryLine(row.on, f"{row.get_step_display().capitalize()}.", str(row.by), 1, hasattr(row, "superseded_by"))
+
+
+def spans(trial: Trial) -> Iterable[Span]:
+    kept = {
+        row["step"]: row
+        for row in StepDate.objects.filter(plot__trial=trial, superseded_by__isnull=True)
+        .values("step")
+        .annotate(first=Min("on"), last=Max("on"))
+    }
+    for step, stage, planned in ((Step.SOWN, "sow", trial.sow_on), (Step.PLANTED, "plant", trial.plant_on)):
+        if step in kept:
+            yield Span(stage, kept[step]["first"], kept[step]["last"])
+        elif planned:
+            yield Span(stage, planned, planned + timedelta(days=1), planned=True)
+
+
+def due(today: date) -> Iterable[Due]:
+    """Sowings and plantings whose planned day is near or past and that are not done."""
+    soon = today + timedelta(days=7)
+    trials = Trial.objects.filter(layout_fixed_at__isnull=False, decided_at__isnull=True).annotate(n=Count("plots"))
+    done = {
+        (row["plot__trial"], row["step"]): row["n"]
+        for row in StepDate.objects.filter(superseded_by__isnull=True).values("plot__trial", "step").annotate(n=Count("id"))
+    }
+    for trial in trials:
+        for step, verb, on in ((Step.SOWN, "Sow", trial.sow_on), (Step.PLANTED, "Plant", trial.plant_on)):
+            left = trial.n - done.get((trial.pk, step), 0)
+            if on and on <= soon and left:
+                url = reverse("nursery:sow" if step == Step.SOWN else "nursery:plant", args=[trial.slug])
+                yield Due(verb, f"All {trial.blocks} blocks", trial, f"{left} plots", on, url)
+
+
+def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:
+    planned = Trial.objects.filter(pk__in=trial_ids, origin=Trial.Origin.PLANNED).values_list("pk", flat=True)
+    having: dict[tuple[int, str], set[int]] = {(pk, "sown"): set() for pk in planned}
+    rows = StepDate.objects.filter(plot__trial__in=planned, step=Step.SOWN)
+    for trial_id, plot_id in rows.values_list("plot__trial", "plot").distinct():
+        having[trial_id, "sown"].add(plot_id)
+    return having

@@ -1,0 +1,50 @@
+"""Keeping sowing and planting dates."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import date
+
+from django.db import transaction
+from django.utils import timezone
+
+from evarlo.nursery.models import Step, StepDate
+from evarlo.nursery.queries import step_rows
+from evarlo.people.models import User
+from evarlo.trials.models import Plot, Trial
+from evarlo.trials.services import Refused
+
+
+@transaction.atomic
+def keep_step(trial: Trial, step: str, on: date, plots: Iterable[Plot], by: User, today: date) -> int:
+    """Keep the day on which `plots` were sown or planted; how many of them changed.
+
+    A plot that has another date gets a correction, one that has this date already is left as it is.
+    Raises Refused for a day to come, a planting before the sowing, or a layout that may still be shuffled.
+    """
+    if not trial.is_fixed:
+        raise Refused("Fix the layout first: until then the plots may still change places.")
+    if on > today:
+        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    if on.year < 1900:
+        raise Refused(f"{on:%-d %b %Y} is too long ago. Expected a day since 1900.", "on")
+    now, changed = timezone.now(), []
+    other = {row.plot_id: row.on for row in step_rows(trial, Step.PLANTED if step == Step.SOWN else Step.SOWN)}
+    kept = {row.plot_id: row for row in step_rows(trial, step)}
+    for plot in plots:
+        before = kept.get(plot.pk)
+        if before is not None and before.on == on:
+            continue
+        _check_order(plot, step, on, other.get(plot.pk))
+        changed.append(StepDate(plot=plot, step=step, on=on, by=by, at=now, supersedes=before))
+    StepDate.objects.bulk_create(changed)
+    return len(changed)
+
+
+def _check_order(plot: Plot, step: str, on: date, other: date | None) -> None:
+    if other is None:
+        return
+    if step == Step.PLANTED and on < other:
+        raise Refused(f"Plot {plot.number} was sown on {other:%-d %b %Y}, after this planting date.", "on")
+    if step == Step.SOWN and on > other:
+        raise Refused(f"Plot {plot.number} was planted on {other:%-d %b %Y}, before this sowing date.", "on")

@@ -1,0 +1,90 @@
+"""Sow and Plant: the day each plot was sown and planted."""
+
+from __future__ import annotations
+
+from django import forms
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.utils import timezone
+
+from evarlo.nursery.models import Step
+from evarlo.nursery.queries import step_rows
+from evarlo.nursery.services import keep_step
+from evarlo.people.permissions import allowed, may
+from evarlo.trials.frame import frame
+from evarlo.trials.models import Trial
+from evarlo.trials.services import Refused
+from evarlo.trials.views import trial_or_404
+from evarlo.ui.fields import Day, Words
+from evarlo.ui.notice import say
+
+
+class StepForm(forms.Form):
+    on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day it was done."})
+    plots = Words(label="Plots", most=400, required=False)
+
+    def __init__(self, trial: Trial, *args: object, **kwargs: object) -> None:
+        super().__init__(*args, **kwargs)
+        self.trial = trial
+
+    def clean_plots(self) -> list[str]:
+        """The numbers that were typed: single ones, and runs such as 101–112. Nothing means every plot."""
+        known = [p.number for p in self.trial.plots.order_by("place")]
+        chosen: list[str] = []
+        for part in self.cleaned_data["plots"].replace("–", "-").replace(";", ",").replace(" - ", "-").split(","):
+            chosen += _run(part.strip(), known)
+        return chosen or known
+
+
+def _run(part: str, known: list[str]) -> list[str]:
+    if not part:
+        return []
+    first, dash, last = part.partition("-")
+    if part in known:
+        return [part]
+    missing = next((n for n in ((first.strip(), last.strip()) if dash else (part,)) if n not in known), None)
+    if missing is not None:
+        raise forms.ValidationError(f"Found “{missing[:20]}”. Expected plot numbers of this trial, such as {known[0]} or {known[0]}-{known[-1]}.")
+    numbers = sorted(known, key=lambda n: (len(n), n))
+    start, end = numbers.index(first.strip()), numbers.index(last.strip())
+    if end < start:
+        raise forms.ValidationError(f"Found “{part}”. Expected the lower number first.")
+    return numbers[start : end + 1]
+
+
+@may("see")
+def sow(request: HttpRequest, slug: str) -> HttpResponse:
+    return _step(request, slug, Step.SOWN, "sow")
+
+
+@may("see")
+def plant(request: HttpRequest, slug: str) -> HttpResponse:
+    return _step(request, slug, Step.PLANTED, "plant")
+
+
+def _step(request: HttpRequest, slug: str, step: Step, stage: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    form = StepForm(trial, request.POST or None, initial={"on": timezone.localdate()})
+    if request.method == "POST" and allowed(request.user, "sow") and form.is_valid():
+        plots = trial.plots.filter(number__in=form.cleaned_data["plots"])
+        on = form.cleaned_data["on"]
+        try:
+            changed = keep_step(trial, step, on, plots, request.user, timezone.localdate())
+        except Refused as refusal:
+            form.add_error(refusal.field or None, str(refusal))
+        else:
+            done = f"{changed} plots {step.label} on {on:%-d %b}." if changed else "Every one of these plots had that date already."
+            say(request, done)
+            return redirect(request.path)
+    rows = step_rows(trial, step)
+    total = trial.plots.count()
+    by_day: dict[object, list[str]] = {}
+    numbers = dict(trial.plots.values_list("pk", "number"))
+    for row in sorted(rows, key=lambda r: (r.on, numbers[r.plot_id])):
+        by_day.setdefault(row.on, []).append(numbers[row.plot_id])
+    context = frame(request, trial, stage) | {
+        "form": form, "done": len(rows), "left": total - len(rows), "total": total, "by_day": by_day, "step": step,
+        "planned": trial.sow_on if step == Step.SOWN else trial.plant_on,
+        "first_number": numbers and min(numbers.values(), key=lambda n: (len(n), n)),
+    }  # fmt: skip
+    return render(request, "nursery/step.html", context, status=422 if form.errors else 200)

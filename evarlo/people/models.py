@@ -1,0 +1,23 @@
+from django.contrib.auth.models import AbstractUser
+from django.db import models
+
+
+class Role(models.TextChoices):
+    MANAGER = "manager", "manager"
+    EVALUATOR = "evaluator", "evaluator"
+    HELPER = "helper", "helper"
+    READER = "reader", "reader"
+
+
+class User(AbstractUser):
+    """A person who logs in. The role says what they may do; the table is in `permissions`."""
+
+    role = models.CharField(max_length=12, choices=Role.choices, default=Role.READER)
+
+    def __str__(self) -> str:
+        return self.get_full_name() or self.username
+
+    @property
+    def short_name(self) -> str:
+        """First name and initial, as on the top bar."""
+        return f"{self.first_name} {self.last_name[:1]}." if self.first_name and self.last_name else str(self)

@@ -1,0 +1,55 @@
+"""Who may do what: the one table, and the door that holds it."""
+
+from collections.abc import Callable
+from functools import wraps
+from typing import Any
+
+from django.core.exceptions import PermissionDenied
+from django.http import HttpRequest, HttpResponse
+
+from evarlo.people.models import Role
+
+M, E, H, R = Role.MANAGER, Role.EVALUATOR, Role.HELPER, Role.READER
+
+ACTS: dict[str, frozenset[Role]] = {
+    "see": frozenset({M, E, H, R}),  # pages of trials, Today, ground plans
+    "see_names": frozenset({M, R}),  # cultivar names of a blind trial before it is opened
+    "compare": frozenset({M, E, R}),  # results of a trial
+    "plan": frozenset({M}),  # make and change trials, beds, cultivars
+    "sow": frozenset({M, E, H}),  # sowing and planting dates
+    "observe": frozenset({M, E, H}),  # walk plots and keep values
+    "pick": frozenset({M, E, H}),  # weigh in
+    "exclude": frozenset({M, E}),  # leave a plot out of the comparison
+    "decide": frozenset({M}),  # give and sign verdicts
+    "bring_in": frozenset({M}),  # make a trial from a sheet
+}
+
+
+def allowed(user: Any, act: str) -> bool:
+    """Whether `user` may do `act`. Raises KeyError for an act that is not in the table."""
+    return user.is_authenticated and user.role in ACTS[act]
+
+
+def may(act: str) -> Callable[..., Any]:
+    """Let a view be used only by those who may do `act`."""
+    roles = ACTS[act]
+
+    def door(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+        @wraps(view)
+        def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+            if not allowed(request.user, act):
+                needed = " or ".join(sorted(roles))
+                raise PermissionDenied(f"This is for a {needed}. You are logged in as {request.user.role}.")
+            return view(request, *args, **kwargs)
+
+        return guarded
+
+    return door
+
+
+def acts_allowed(request: HttpRequest) -> dict[str, Any]:
+    """For templates: `may.plan`, `may.decide` and so on."""
+    user = getattr(request, "user", None)
+    if user is None or not user.is_authenticated:
+        return {"may": {}}
+    return {"may": {act: user.role in roles for act, roles in ACTS.items()}}

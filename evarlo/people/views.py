@@ -1,0 +1,15 @@
+from typing import Any
+
+from django.contrib.auth.views import LoginView
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+
+class LogIn(LoginView):
+    template_name = "people/log_in.html"
+    redirect_authenticated_user = True
+
+
+def locked_out(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+    """After too many wrong passwords: said in words, with how long to wait."""
+    return render(request, "people/locked_out.html", status=429)

@@ -1,0 +1,16 @@
+"""Secrets are made on the first start and kept in the data folder."""
+
+import os
+import secrets
+from pathlib import Path
+
+
+def kept_secret(path: Path) -> str:
+    """The secret in `path`, made there when there is none yet (readable by its owner only)."""
+    try:
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    except FileExistsError:
+        return path.read_text().strip()
+    with os.fdopen(handle, "w") as file:
+        file.write(secrets.token_urlsafe(64))
+    return path.read_text().strip()

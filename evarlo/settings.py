@@ -1,0 +1,154 @@
+"""Settings. What differs from place to place comes from the environment; every default is safe."""
+
+import os
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+from evarlo.secret import kept_secret
+
+ROOT = Path(__file__).resolve().parent.parent
+DATA = Path(os.environ.get("EVARLO_DATA", ROOT / "data"))
+DATA.mkdir(parents=True, exist_ok=True)
+
+SECRET_KEY = kept_secret(DATA / "secret.key")
+DEBUG = os.environ.get("EVARLO_DEBUG") == "1"
+HTTPS = os.environ.get("EVARLO_HTTPS") == "1"
+ALLOWED_HOSTS = os.environ.get("EVARLO_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
+CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("EVARLO_ORIGINS", "").split(",") if o]
+
+INSTALLED_APPS = [
+    "evarlo.ui",
+    "evarlo.people",
+    "evarlo.catalogue",
+    "evarlo.grounds",
+    "evarlo.trials",
+    "evarlo.nursery",
+    "evarlo.walks",
+    "evarlo.harvest",
+    "evarlo.compare",
+    "evarlo.verdicts",
+    "evarlo.exchange",
+    "evarlo.today",
+    "evarlo.demo",
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "axes",
+    "csp",
+    "django_htmx",
+    "template_partials",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+
+ROOT_URLCONF = "evarlo.urls"
+WSGI_APPLICATION = "evarlo.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "evarlo.people.permissions.acts_allowed",
+            ],
+            "builtins": ["evarlo.ui.templatetags.ui", "template_partials.templatetags.partials"],
+        },
+    }
+]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "evarlo.sqlite3",
+        "CONN_MAX_AGE": None,
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": (
+                "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON; "
+                "PRAGMA mmap_size=134217728; PRAGMA cache_size=-20000; PRAGMA temp_store=MEMORY; "
+                "PRAGMA journal_size_limit=67108864;"
+            ),
+        },
+        "TEST": {"NAME": DATA / "test.sqlite3"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+TEST_RUNNER = "evarlo.testing.runner.Runner"
+
+AUTH_USER_MODEL = "people.User"
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "people:log-in"
+LOGIN_REDIRECT_URL = "today:home"
+LOGOUT_REDIRECT_URL = "people:log-in"
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_CALLABLE = "evarlo.people.views.locked_out"
+AXES_VERBOSE = False
+
+SESSION_COOKIE_AGE = 60 * 60 * 24 * 30
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS else None
+X_FRAME_OPTIONS = "DENY"
+CSRF_FAILURE_VIEW = "evarlo.ui.views.csrf_failed"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "font-src": [SELF],
+        "connect-src": [SELF],
+        "manifest-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": [NONE],
+        "frame-ancestors": [NONE],
+    }
+}
+DATA_UPLOAD_MAX_MEMORY_SIZE = 6_000_000
+FILE_UPLOAD_MAX_MEMORY_SIZE = 6_000_000
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 5_000
+
+LANGUAGE_CODE = "en-gb"
+TIME_ZONE = os.environ.get("EVARLO_TIME_ZONE", "UTC")
+USE_I18N = False
+USE_TZ = True
+
+STATIC_URL = "static/"
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = DEBUG
+WHITENOISE_MAX_AGE = 300
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"stderr": {"class": "logging.StreamHandler"}},
+    "loggers": {"django.request": {"handlers": ["stderr"], "level": "ERROR", "propagate": False}},
+}

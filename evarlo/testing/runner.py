@@ -1,0 +1,30 @@
+"""Django's test runner, made ready for parallel runs on a file database and for a browser."""
+
+import os
+from typing import Any
+
+from django.conf import settings
+from django.db import connection
+from django.test.runner import DiscoverRunner
+
+
+class Runner(DiscoverRunner):
+    """Fast hashing, no wait for the disk, and every table in the file before it is cloned for the workers."""
+
+    def setup_test_environment(self, **kwargs: Any) -> None:
+        super().setup_test_environment(**kwargs)
+        os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
+        settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+        options = settings.DATABASES["default"]["OPTIONS"]
+        options["init_command"] = options["init_command"].replace("synchronous=FULL", "synchronous=OFF")
+
+    def setup_databases(self, **kwargs: Any) -> Any:
+        workers, self.parallel = self.parallel, 0
+        made = super().setup_databases(**kwargs)
+        self.parallel = workers
+        if workers > 1:
+            with connection.cursor() as cursor:
+                cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+            for index in range(workers):
+                connection.creation.clone_test_db(suffix=str(index + 1), verbosity=self.verbosity)
+        return made

@@ -1,0 +1,9 @@
+from django.urls import path
+
+from evarlo.today import views
+
+app_name = "today"
+urlpatterns = [
+    path("", views.home, name="home"),
+    path("jump/", views.jump, name="jump"),
+]

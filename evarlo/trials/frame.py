@@ -1,0 +1,109 @@
+"""What stands around the bench on every trial page: the season rail above, the ground beside it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from django.http import HttpRequest
+from django.urls import reverse
+from django.utils import timezone
+from django.utils.safestring import SafeString
+
+from evarlo.trials.ground import Ground, ground_of, legend
+from evarlo.trials.models import Exclusion, Plot, Trial
+from evarlo.trials.registry import Span, registry
+from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
+
+STAGES = (
+    ("plan", "Plan", "trials:plan"),
+    ("sow", "Sow", "nursery:sow"),
+    ("plant", "Plant", "nursery:plant"),
+    ("walk", "Walk", "walks:walk"),
+    ("pick", "Pick", "harvest:pick"),
+    ("compare", "Compare", "compare:compare"),
+    ("decide", "Decide", "verdicts:decide"),
+)
+
+
+@dataclass(frozen=True)
+class StageLink:
+    key: str
+    name: str
+    url: str
+    current: bool
+
+
+@dataclass(frozen=True)
+class Frame:
+    trial: Trial
+    stage: str
+    stages: tuple[StageLink, ...]
+    rail: SafeString | None
+    ground: Ground
+    legend: tuple[str, ...]
+    chosen: Plot | None
+
+
+def frame(request: HttpRequest, trial: Trial, stage: str, layer: str = "", codes: bool = True) -> dict[str, Any]:
+    """Context for a page that extends `trials/frame.html`."""
+    wanted = request.GET.get("layer", layer)
+    chosen = request.GET.get("plot", "")
+    plot = trial.plots.filter(number=chosen).first() if chosen else None
+    links = tuple(StageLink(key, name, reverse(view, args=[trial.slug]), key == stage) for key, name, view in STAGES)
+    made = Frame(
+        trial, stage, links, _rail(trial, links), ground_of(trial, request.user, wanted, codes), legend(), plot
+    )
+    return {"trial": trial, "frame": made}
+
+
+def _rail(trial: Trial, links: tuple[StageLink, ...]) -> SafeString | None:
+    spans = stage_spans(trial)
+    if spans is None:
+        return None
+    chips = [Chip(x.name, x.url, spans[x.key].start, spans[x.key].end, spans[x.key].planned, x.current) for x in links]
+    marks = [Mark(p.on, p.text, p.hurts) for source in registry.pins for p in source(trial)]
+    lost = Exclusion.objects.filter(plot__trial=trial, lifted_at__isnull=True).select_related("plot")
+    by_day: dict[date, list[Exclusion]] = {}
+    for e in lost:
+        by_day.setdefault(e.on, []).append(e)
+    for on, some in by_day.items():
+        text = "; ".join(f"plot {e.plot.number}: {e.note}" for e in some)
+        marks.append(Mark(on, text, hurts=True, label=f"lost {', '.join(e.plot.number for e in some[:3])}"))
+    start, end = min(c.start for c in chips), max(c.end for c in chips)
+    return rail(chips, marks, _frosts(trial, start, end), timezone.localdate())
+
+
+def stage_spans(trial: Trial) -> dict[str, Span] | None:
+    """When each stage was or is to be; None for a trial without any date. What has no date follows what has one."""
+    known = {span.stage: span for source in registry.spans for span in source(trial)}
+    if not known.keys() & {"sow", "plant", "pick"}:
+        return None
+    first = min(span.start for span in known.values())
+    spans = {"plan": Span("plan", min(first, trial.made_at.date()) - timedelta(days=21), first)}
+    before = first
+    for key, _, _ in STAGES[1:]:
+        if key in known:
+            spans[key] = known[key]
+        else:
+            spans[key] = Span(key, before, before + timedelta(days=14), planned=True)
+        before = max(before, spans[key].end)
+    later = next((spans[k].start for k in ("plant", "walk") if k in known), None)
+    sow = spans["sow"]
+    if later and later > sow.end:
+        spans["sow"] = Span("sow", sow.start, later, sow.planned)
+    return spans
+
+
+def _frosts(trial: Trial, start: date, end: date) -> list[Frost]:
+    """The parts of the season in which frost is likely in half of the years or more."""
+    site = trial.bed.site if trial.bed else None
+    if site is None or not (site.last_frost and site.first_frost):
+        return []
+    frosts = []
+    for year in range(start.year - 1, end.year + 2):
+        comes = date.fromisoformat(f"{year}-{site.first_frost}")
+        goes = next(d for d in (date.fromisoformat(f"{y}-{site.last_frost}") for y in (year, year + 1)) if d > comes)
+        frosts.append(Frost(comes, goes))
+    return frosts

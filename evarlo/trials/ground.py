@@ -1,0 +1,152 @@
+"""The ground beside every stage: the plots to scale, coloured by what the person chose."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django.urls import reverse
+from django.utils.safestring import SafeString
+
+from evarlo.catalogue.models import Trait
+from evarlo.trials.models import Cause, Plot, Trial
+from evarlo.trials.queries import completeness, entry_names, plots_of, readings_of, traits_with_records
+from evarlo.trials.registry import Readings
+from evarlo.ui.draw.plan import Outline, Tag, plan, small_plan
+from evarlo.ui.draw.scale import SHADES, bounds, shade_of
+
+
+@dataclass(frozen=True)
+class Layer:
+    """Something the plan can be coloured by."""
+
+    key: str
+    name: str
+
+
+@dataclass(frozen=True)
+class Ground:
+    """The plan with its legend, ready to print. `low` and `high` are texts with units, empty without a scale."""
+
+    drawing: SafeString
+    layers: tuple[Layer, ...]
+    layer: Layer
+    low: str
+    high: str
+    has_gaps: bool
+    has_check: bool
+    scaled: bool
+
+
+ENTRY = Layer("entry", "Entry")
+COMPLETE = Layer("complete", "Complete")
+
+
+def layers_of(trial: Trial) -> tuple[Layer, ...]:
+    traits = [Layer(t.key, t.name) for t in traits_with_records(trial)]
+    return (*traits, COMPLETE, ENTRY)
+
+
+def ground_of(trial: Trial, user: Any, wanted: str = "", codes: bool = True) -> Ground:
+    """The plan of a trial coloured by `wanted`: a trait's key, `complete` or `entry`.
+
+    Without `codes` plots bear their number only, as when they are being scored.
+    """
+    layers = layers_of(trial)
+    layer = next((x for x in layers if x.key == wanted), ENTRY if not trial.is_fixed else COMPLETE)
+    plots = plots_of(trial)
+    names = entry_names(trial, user)
+    low = high = ""
+    if layer == ENTRY:
+        tags = [_tag(trial, p, names, codes) for p in plots]
+    elif layer == COMPLETE:
+        share = completeness([trial])[trial.pk].by_plot
+        tags = [_tag(trial, p, names, codes, shade=_complete_shade(share.get(p.pk)), hatched=p.pk not in share) for p in plots]
+    else:
+        trait = Trait.objects.get(key=layer.key)
+        readings = readings_of(trial, trait)
+        tags, low, high = _by_trait(trial, plots, names, trait, readings, codes)
+    scaled = trial.bed is not None
+    drawing = plan(tags, outlines(plots, trial), trial.bed.bearing if trial.bed else None, scaled, title=f"Ground plan, {trial.name}")
+    gaps = any(t.hatched for t in tags)
+    return Ground(drawing, layers, layer, low, high, gaps, any(t.ring for t in tags), scaled)
+
+
+def _complete_shade(share: float | None) -> int | None:
+    return None if not share else shade_of(share, 0, 1)
+
+
+def _tag(trial: Trial, plot: Plot, names: dict[int, str], codes: bool, **look: Any) -> Tag:
+    code = plot.entry.code if codes else ""
+    left = look.pop("left", "")
+    said = f"Plot {plot.number}" + (f", {names[plot.entry_id]}" if codes else "") + (f", {left}" if left else "")
+    return Tag(
+        plot.pk, plot.number, plot.x, plot.y, plot.length, plot.width, left=left, right=code,
+        ring=codes and plot.entry.is_check, url=reverse("trials:plot", args=[trial.slug, plot.pk]), said=said,
+        entry=plot.entry_id if codes else 0, **look,
+    )  # fmt: skip
+
+
+def _by_trait(
+    trial: Trial, plots: Sequence[Plot], names: dict[int, str], trait: Trait, readings: Readings, codes: bool
+) -> tuple[list[Tag], str, str]:
+    known = [r.number for r in readings.values() if r.number is not None]
+    low, high = bounds(known) if known else (0.0, 1.0)
+    digits = max(trait.decimals, 0 if not known or high - low > 5 else 1 if high - low > 0.5 else 2)
+    tags = []
+    for plot in plots:
+        reading = readings.get(plot.pk)
+        standing = plot.standing[0] if plot.standing else None  # type: ignore[attr-defined]
+        if standing:
+            tags.append(_tag(trial, plot, names, codes, left=_short(standing.cause), hatched=True))
+        elif reading is None or reading.number is None:
+            left = _short(reading.cause) if reading and reading.cause else ""
+            tags.append(_tag(trial, plot, names, codes, left=left, hatched=True))
+        else:
+            shade = shade_of(reading.number, low, high)
+            tags.append(_tag(trial, plot, names, codes, left=f"{reading.number:.{digits}f}", shade=shade))
+    unit = trait.shown_unit
+    if not known:
+        return tags, "", ""
+    return tags, f"{low:.{digits}f} {unit}".strip(), f"{high:.{digits}f} {unit}".strip()
+
+
+def _short(cause: str) -> str:
+    return {Cause.ACCIDENT: "accident", Cause.FAILED: "failed", Cause.NOT_REACHED: "not reached", Cause.LOST_LABEL: "label"}.get(cause, "")  # type: ignore[call-overload]
+
+
+def outlines(plots: Sequence[Plot], trial: Trial) -> list[Outline]:
+    """The soil behind the plots: one rectangle a block where blocks lie apart, else one for the whole field."""
+    groups: dict[str, list[Plot]] = {}
+    for p in plots:
+        groups.setdefault(p.block, []).append(p)
+    boxes = [_box(f"Block {name}" if name else "", members) for name, members in groups.items()]
+    apart = all(not _touch(a, b) for i, a in enumerate(boxes) for b in boxes[i + 1 :])
+    if apart:
+        return boxes
+    return [_box("", list(plots))]
+
+
+def _box(name: str, plots: list[Plot]) -> Outline:
+    x, y = min(p.x for p in plots), min(p.y for p in plots)
+    return Outline(name, x, y, max(p.x + p.length for p in plots) - x, max(p.y + p.width for p in plots) - y)
+
+
+def _touch(a: Outline, b: Outline) -> bool:
+    gap = 0.25
+    return not (a.x + a.length + gap <= b.x or b.x + b.length + gap <= a.x or a.y + a.width + gap <= b.y or b.y + b.width + gap <= a.y)
+
+
+def small_ground(plots: Sequence[Plot], share: dict[int, float]) -> SafeString:
+    """A trial among others: the darker a plot, the more of its records are in; hatched when it was lost."""
+    tags = [
+        Tag(p.pk, "", p.x, p.y, p.length, p.width, shade=_complete_shade(share.get(p.pk)), hatched=p.pk not in share)
+        for p in plots
+    ]
+    return small_plan(tags)
+
+
+def legend() -> tuple[str, ...]:
+    """The eight shades, low to high."""
+    return SHADES

@@ -1,0 +1,107 @@
+"""What the trial pages read."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+from typing import Any
+
+from django.db.models import Prefetch
+
+from evarlo.catalogue.models import Trait
+from evarlo.people.permissions import allowed
+from evarlo.trials.models import Deed, Entry, Exclusion, Plot, Trial
+from evarlo.trials.registry import DiaryLine, Readings, registry
+
+
+def trial_list() -> list[Trial]:
+    """Every trial with its crop, newest season first."""
+    return list(Trial.objects.select_related("crop", "bed__site"))
+
+
+def names_shown(trial: Trial, user: Any) -> bool:
+    """Whether this person may see which cultivar stands behind a code."""
+    return not trial.blind or trial.opened_at is not None or allowed(user, "see_names")
+
+
+def entry_names(trial: Trial, user: Any) -> dict[int, str]:
+    """The name to show for each entry id; the code alone where the trial is blind for this person."""
+    shown = names_shown(trial, user)
+    entries = Entry.objects.filter(trial=trial).select_related("cultivar")
+    return {e.pk: e.cultivar.name if shown else e.code for e in entries}
+
+
+def plots_of(trial: Trial) -> list[Plot]:
+    """The plots along the walking path, each with its entry and its standing exclusion if it has one."""
+    standing = Exclusion.objects.filter(lifted_at__isnull=True).select_related("by")
+    return list(
+        trial.plots.select_related("entry").prefetch_related(Prefetch("exclusions", standing, to_attr="standing"))
+    )
+
+
+def readings_of(trial: Trial, trait: Trait) -> Readings:
+    """What is known of each plot for a trait, from whichever place of work records it."""
+    return registry.readings[trait.source](trial, trait)
+
+
+def traits_with_records(trial: Trial) -> list[Trait]:
+    """The trial's criteria first, then every further trait that has a record."""
+    traits = {c.trait_id: c.trait for c in trial.criteria.select_related("trait")}
+    for source in registry.traits:
+        for trait in source(trial):
+            traits.setdefault(trait.pk, trait)
+    return list(traits.values())
+
+
+def diary_of(plot: Plot, names: bool) -> list[DiaryLine]:
+    """Everything that happened to a plot, in time order."""
+    lines = [line for source in registry.diary for line in source(plot, names)]
+    for exclusion in plot.exclusions.select_related("by", "lifted_by"):
+        lifted = exclusion.lifted_at is not None
+        text = f"Left out of the comparison: {exclusion.get_cause_display()}. {exclusion.note}"
+        lines.append(DiaryLine(exclusion.on, text, str(exclusion.by), order=9, struck=lifted))
+        if exclusion.lifted_at:
+            text = "Taken back into the comparison."
+            lines.append(DiaryLine(exclusion.lifted_at.date(), text, str(exclusion.lifted_by), order=10))
+    return sorted(lines, key=lambda line: (line.on, line.order))
+
+
+def deeds_of(trial: Trial) -> list[Deed]:
+    """What was done to the trial as a whole, newest first."""
+    return list(trial.deeds.select_related("by").order_by("-at", "-id")[:30])
+
+
+@dataclass(frozen=True)
+class Completeness:
+    """How many of a trial's plots have a record for each thing that is expected of them."""
+
+    have: int
+    expected: int
+    by_plot: dict[int, float]
+
+    @property
+    def percent(self) -> int:
+        return round(100 * self.have / self.expected) if self.expected else 0
+
+
+def completeness(trials: list[Trial]) -> dict[int, Completeness]:
+    """For each trial: how much of what its criteria and sowing ask for is on record, plot by plot."""
+    ids = [t.pk for t in trials]
+    plots: dict[int, list[int]] = defaultdict(list)
+    left_out: set[int] = set(
+        Exclusion.objects.filter(plot__trial__in=ids, lifted_at__isnull=True).values_list("plot_id", flat=True)
+    )
+    for pk, trial_id in Plot.objects.filter(trial__in=ids).values_list("pk", "trial_id"):
+        plots[trial_id].append(pk)
+    things: dict[int, list[set[int]]] = defaultdict(list)
+    for source in registry.complete:
+        for (trial_id, _), having in source(ids).items():
+            things[trial_id].append(having)
+    found: dict[int, Completeness] = {}
+    for trial in trials:
+        wanted = [p for p in plots[trial.pk] if p not in left_out]
+        count = len(things[trial.pk])
+        seen = {p: sum(p in having for having in things[trial.pk]) for p in wanted}
+        share = {p: n / count if count else 0.0 for p, n in seen.items()}
+        found[trial.pk] = Completeness(sum(seen.values()), len(wanted) * count, share)
+    return found

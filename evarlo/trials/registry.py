@@ -1,0 +1,87 @@
+"""What later places of work add to a trial's pages, without the trial knowing them.
+
+`walks`, `harvest` and the others register here when they start. The trial pages ask these lists and never import
+the apps behind them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from datetime import date
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from evarlo.catalogue.models import Trait
+    from evarlo.trials.models import Plot, Trial
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What is known of one plot for one trait: a number (a date counts as days from sowing), or why there is none."""
+
+    number: float | None = None
+    day: date | None = None
+    cause: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class DiaryLine:
+    """One thing that happened to a plot. `undo` is where it can be taken back, when it can."""
+
+    on: date
+    text: str
+    by: str
+    order: int = 0
+    struck: bool = False
+
+
+@dataclass(frozen=True)
+class Span:
+    """When a stage of the trial was or is to be."""
+
+    stage: str
+    start: date
+    end: date
+    planned: bool = False
+
+
+@dataclass(frozen=True)
+class Pin:
+    """Something on the season rail besides the stages."""
+
+    on: date
+    text: str
+    hurts: bool = False
+
+
+@dataclass(frozen=True)
+class Due:
+    """Something to be done: the verb, what, for which trial, by when, and where it is done."""
+
+    verb: str
+    what: str
+    trial: Trial
+    amount: str
+    by: date
+    url: str
+
+
+Readings = dict[int, Reading]  # by plot id
+
+
+@dataclass
+class Registry:
+    """`readings` by a trait's source; `complete` gives, for (trial id, thing expected), the plots that have it."""
+
+    readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
+    traits: list[Callable[[Trial], Iterable[Trait]]] = field(default_factory=list)
+    diary: list[Callable[[Plot, bool], Iterable[DiaryLine]]] = field(default_factory=list)
+    spans: list[Callable[[Trial], Iterable[Span]]] = field(default_factory=list)
+    pins: list[Callable[[Trial], Iterable[Pin]]] = field(default_factory=list)
+    due: list[Callable[[date], Iterable[Due]]] = field(default_factory=list)
+    complete: list[Callable[[list[int]], dict[tuple[int, str], set[int]]]] = field(default_factory=list)
+
+
+registry = Registry()

@@ -1,0 +1,18 @@
+from django.urls import path
+
+from evarlo.trials import views
+
+app_name = "trials"
+urlpatterns = [
+    path("", views.trial_list_page, name="list"),
+    path("new/", views.new, name="new"),
+    path("new/forecast/", views.new_forecast, name="forecast"),
+    path("<slug:slug>/", views.plan, name="plan"),
+    path("<slug:slug>/shuffle/", views.shuffle_layout, name="shuffle"),
+    path("<slug:slug>/fix/", views.fix, name="fix"),
+    path("<slug:slug>/open-names/", views.open_names_act, name="open-names"),
+    path("<slug:slug>/ground/", views.ground, name="ground"),
+    path("<slug:slug>/plot/<int:pk>/", views.plot, name="plot"),
+    path("<slug:slug>/plot/<int:pk>/leave-out/", views.leave_out, name="leave-out"),
+    path("<slug:slug>/plot/<int:pk>/take-back/", views.take_back, name="take-back"),
+]

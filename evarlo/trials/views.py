@@ -1,0 +1,182 @@
+"""Pages of a trial's plan and ground."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from evarlo.catalogue.models import Crop, Cultivar, Trait
+from evarlo.grounds.models import Bed
+from evarlo.people.permissions import may
+from evarlo.trials import queries
+from evarlo.trials.forecast import forecast
+from evarlo.trials.forms import LeaveOut, NewTrial
+from evarlo.trials.frame import frame
+from evarlo.trials.ground import small_ground
+from evarlo.trials.models import Plot, Trial
+from evarlo.trials.services import Refused, exclude_plot, fix_layout, lift_exclusion, open_names, plan_trial, shuffle
+from evarlo.ui.notice import say, warn
+
+
+def trial_or_404(slug: str) -> Trial:
+    return get_object_or_404(Trial.objects.select_related("crop", "bed__site"), slug=slug)
+
+
+@may("see")
+def trial_list_page(request: HttpRequest) -> HttpResponse:
+    return render(request, "trials/list.html", {"rows": cards(queries.trial_list())})
+
+
+def cards(trials: list[Trial]) -> list[dict[str, object]]:
+    """Trials with their small ground plans, as Today and the list show them."""
+    share = queries.completeness(trials)
+    plots: dict[int, list[Plot]] = {t.pk: [] for t in trials}
+    for plot in Plot.objects.filter(trial__in=trials).order_by("place"):
+        plots[plot.trial_id].append(plot)
+    return [
+        {"trial": t, "complete": share[t.pk], "drawing": small_ground(plots[t.pk], share[t.pk].by_plot), "plots": len(plots[t.pk])}
+        for t in trials
+    ]
+
+
+@may("plan")
+def new(request: HttpRequest) -> HttpResponse:
+    form = NewTrial(request.POST or None, initial={"season": timezone.localdate().year})
+    if request.method == "POST" and form.is_valid():
+        try:
+            with transaction.atomic():
+                trial = plan_trial(form.plan(), request.user)
+        except Refused as refusal:
+            form.add_error(None if refusal.field in ("", "criteria") else refusal.field, str(refusal))
+        else:
+            return redirect(trial)
+    return render(request, "trials/new.html", _new_context(form), status=422 if form.errors else 200)
+
+
+def _new_context(form: NewTrial) -> dict[str, object]:
+    typed = form.data.get("entries", "")[:20_000]
+    return {
+        "form": form,
+        "forecast": forecast(getattr(form, "cleaned_data", {}), len(typed.split("\n")) if typed else 0),
+        "typed": typed,
+        "cultivars": [{"name": c.name, "crop": c.crop.name} for c in Cultivar.objects.select_related("crop")],
+        "crops": [{"name": c.name, "rows": c.between_rows_cm, "row": c.in_row_cm, "cv": c.cv_percent} for c in Crop.objects.all()],
+        "beds": [
+            {"site": b.site.name, "name": b.name, "length": b.length_m, "width": b.width_m, "bearing": b.bearing}
+            for b in Bed.objects.select_related("site")
+        ],
+        "traits": {t.key: {"direction": t.direction, "matters": t.matters, "unit": t.shown_unit} for t in Trait.objects.all()},
+    }
+
+
+@may("plan")
+@require_POST
+def new_forecast(request: HttpRequest) -> HttpResponse:
+    """What the plan amounts to, as it is being typed."""
+    form = NewTrial(request.POST)
+    form.is_valid()
+    entries = form.cleaned_data.get("entries") or []
+    return render(request, "trials/new.html#forecast", {"forecast": forecast(form.cleaned_data, len(entries))})
+
+
+@may("see")
+def plan(request: HttpRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    context = frame(request, trial, "plan", layer="entry")
+    names = queries.entry_names(trial, request.user)
+    context |= {
+        "entries": [(e, names[e.pk]) for e in trial.entries.all()],
+        "criteria": trial.criteria.select_related("trait"),
+        "deeds": queries.deeds_of(trial),
+        "names_shown": queries.names_shown(trial, request.user),
+        "plot_count": trial.plots.count(),
+    }
+    return render(request, "trials/plan.html", context)
+
+
+@may("plan")
+@require_POST
+def shuffle_layout(request: HttpRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    try:
+        shuffle(trial, request.user)
+    except Refused as refusal:
+        warn(request, str(refusal))
+    return redirect(trial)
+
+
+@may("plan")
+@require_POST
+def fix(request: HttpRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    try:
+        fix_layout(trial, request.user)
+        say(request, "The layout is fixed. Its plots keep their places and numbers from now on.")
+    except Refused as refusal:
+        warn(request, str(refusal))
+    return redirect(trial)
+
+
+@may("plan")
+@require_POST
+def open_names_act(request: HttpRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    open_names(trial, request.user)
+    say(request, "Names are open to everyone from now on.")
+    return redirect(trial)
+
+
+@may("see")
+def ground(request: HttpRequest, slug: str) -> HttpResponse:
+    """The plan alone, coloured by another layer."""
+    trial = trial_or_404(slug)
+    codes = request.GET.get("codes") != "0"
+    return render(request, "trials/frame.html#ground", frame(request, trial, request.GET.get("stage", "plan"), codes=codes))
+
+
+@may("see")
+def plot(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """The diary of one plot: a part of the ground, or a page of its own."""
+    trial = trial_or_404(slug)
+    chosen = get_object_or_404(Plot.objects.select_related("entry__cultivar"), trial=trial, pk=pk)
+    return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}))
+
+
+def _plot(request: HttpRequest, trial: Trial, chosen: Plot, form: LeaveOut, status: int = 200) -> HttpResponse:
+    shown = queries.names_shown(trial, request.user)
+    standing = chosen.exclusions.filter(lifted_at__isnull=True).select_related("by").first()
+    context = {
+        "trial": trial, "plot": chosen, "diary": queries.diary_of(chosen, shown), "standing": standing, "form": form,
+        "name": chosen.entry.cultivar.name if shown else "", "hidden": request.GET.get("codes") == "0",
+    }  # fmt: skip
+    template = "trials/plot.html#plot" if request.htmx else "trials/plot.html"
+    return render(request, template, context, status=status)
+
+
+@may("exclude")
+@require_POST
+def leave_out(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    trial = trial_or_404(slug)
+    chosen = get_object_or_404(Plot.objects.select_related("entry__cultivar"), trial=trial, pk=pk)
+    form = LeaveOut(request.POST)
+    if form.is_valid():
+        data = form.cleaned_data
+        try:
+            exclude_plot(chosen, data["cause"], data["note"], data["on"], request.user)
+            return _plot(request, trial, chosen, LeaveOut())
+        except Refused as refusal:
+            form.add_error(refusal.field or None, str(refusal))
+    return _plot(request, trial, chosen, form, status=422)
+
+
+@may("exclude")
+@require_POST
+def take_back(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    trial = trial_or_404(slug)
+    chosen = get_object_or_404(Plot.objects.select_related("entry__cultivar"), trial=trial, pk=pk)
+    for exclusion in chosen.exclusions.filter(lifted_at__isnull=True):
+        lift_exclusion(exclusion, request.user)
+    return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}))

@@ -1,0 +1,167 @@
+"""The ground plan to scale, as SVG that prints and exports as it is seen."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import cos, radians, sin
+
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString
+
+from evarlo.ui.draw.scale import SHADES
+
+MARGIN = 9.0  # soil shown around the plots, in drawing units
+
+
+@dataclass(frozen=True)
+class Tag:
+    """A plot as drawn: place and size in metres, number, two short texts, a shade (0–7), or hatched without one."""
+
+    key: int
+    number: str
+    x: float
+    y: float
+    length: float
+    width: float
+    left: str = ""
+    right: str = ""
+    shade: int | None = None
+    hatched: bool = False
+    ring: bool = False
+    url: str = ""
+    said: str = ""
+    entry: int = 0
+
+
+@dataclass(frozen=True)
+class Outline:
+    """A block as drawn behind its plots, in metres."""
+
+    name: str
+    x: float
+    y: float
+    length: float
+    width: float
+
+
+def plan(
+    tags: Sequence[Tag], outlines: Sequence[Outline], bearing: float | None, scaled: bool, width: float = 576.0,
+    height: float = 470.0, title: str = "Ground plan",
+) -> SafeString:  # fmt: skip
+    """Draw plots to one scale within `width` × `height`.
+
+    `bearing` is the compass direction in which the bed's length runs, from left to right here; None leaves north out.
+    `scaled` adds a bar of metres.
+    """
+    right = max((t.x + t.length for t in tags), default=1.0)
+    bottom = max((t.y + t.width for t in tags), default=1.0)
+    names = 18.0
+    scale = min((width - 2 * MARGIN) / right, (height - 2 * MARGIN - names) / bottom, 90.0)
+    drawn_width, drawn_height = right * scale + 2 * MARGIN, bottom * scale + 2 * MARGIN + names
+    foot = 46.0 if scaled or bearing is not None else 0.0
+    parts = [_outline(o, scale, names) for o in outlines]
+    parts += [_tag(t, scale, names) for t in tags]
+    if scaled:
+        parts.append(_bar(scale, drawn_height))
+    if bearing is not None:
+        parts.append(_north(bearing, drawn_width - 20, drawn_height + 20))
+    return format_html(
+        '<svg class="plan" role="group" aria-label="{}" viewBox="0 0 {} {}" width="{}" height="{}">'
+        '<defs><pattern id="hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
+        '<rect width="6" height="6" fill="#fff"/><path d="M0 0v6" stroke="#4c5b57" stroke-width="1.6"/></pattern></defs>'
+        "{}</svg>",
+        title, _n(drawn_width), _n(drawn_height + foot), _n(drawn_width), _n(drawn_height + foot),
+        format_html_join("", "{}", ((p,) for p in parts)),
+    )  # fmt: skip
+
+
+def _n(value: float) -> str:
+    return f"{value:.1f}".rstrip("0").rstrip(".")
+
+
+def _outline(o: Outline, scale: float, names: float) -> SafeString:
+    pad = 5.0
+    x, y = MARGIN + o.x * scale, MARGIN + names + o.y * scale
+    text = format_html('<text x="{}" y="{}" class="block-name">{}</text>', _n(x - pad), _n(y - pad - 4), o.name) if o.name else ""
+    return format_html(
+        '<rect class="soil" x="{}" y="{}" width="{}" height="{}"/>{}',
+        _n(x - pad), _n(y - pad), _n(o.length * scale + 2 * pad), _n(o.width * scale + 2 * pad), text,
+    )  # fmt: skip
+
+
+def _tag(t: Tag, scale: float, names: float) -> SafeString:
+    x, y = MARGIN + t.x * scale + 1.5, MARGIN + names + t.y * scale + 1.5
+    w, h = max(3.0, t.length * scale - 3), max(3.0, t.width * scale - 3)
+    cut = min(9.0, w / 4, h / 3)
+    path = f"M{_n(x)} {_n(y)}h{_n(w - cut)}l{_n(cut)} {_n(cut)}v{_n(h - cut)}h{_n(-w)}z"
+    fill = "url(#hatch)" if t.hatched else "#dfe7e4" if t.shade is None else SHADES[t.shade]
+    dark = t.shade is not None and t.shade >= 5 and not t.hatched
+    texts = [format_html('<path d="{}" fill="{}"/>', path, fill)]
+    size = min(14.0, h * 0.55, (w - 4) / (0.6 * max(2, len(t.number))))
+    if size >= 6.5:
+        texts.append(_text(x + min(7, w / 8), y + size + min(5, h / 8), t.number, size, "number", t.hatched))
+    low = y + h - min(6, h / 6)
+    if h >= 34 and w >= 50:
+        if t.left:
+            texts.append(_text(x + 7, low, t.left, 10.5, "figure", t.hatched))
+        if t.right and (not t.left or w >= 13 + 5.7 * (len(t.left) + len(t.right))):
+            texts.append(_text(x + w - 5, low, t.right, 10.5, "code", t.hatched, "end"))
+    elif h >= 26 and w >= 28 and (t.left or t.right):
+        texts.append(_text(x + min(7, w / 8), low, t.left or t.right, 9, "figure", t.hatched))
+    if t.ring and w > 20:
+        texts.append(format_html('<circle class="ring" cx="{}" cy="{}" r="{}"/>', _n(x + w - 15), _n(y + min(14, h / 2)), _n(min(4.5, w / 10))))
+    texts.append(format_html('<path class="edge" d="{}"/>', path))
+    return format_html(
+        '<a href="{}" class="tag{}" data-plot="{}" data-entry="{}" aria-label="{}"><title>{}</title>{}</a>',
+        t.url, " dark" if dark else "", t.key, t.entry, t.said, t.said, format_html_join("", "{}", ((p,) for p in texts)),
+    )  # fmt: skip
+
+
+def _text(x: float, y: float, text: str, size: float, kind: str, on_hatch: bool, anchor: str = "start") -> SafeString:
+    return format_html(
+        '<text x="{}" y="{}" font-size="{}" class="{}{}" text-anchor="{}">{}</text>',
+        _n(x), _n(y), _n(size), kind, " on-hatch" if on_hatch else "", anchor, text,
+    )  # fmt: skip
+
+
+def _bar(scale: float, y: float) -> SafeString:
+    metres = next((m for m in (1, 2, 4, 5, 10, 20, 50) if m * scale >= 70), 100)
+    length = metres * scale
+    return format_html(
+        '<path class="bar" d="M9 {}v8m0-4h{}m0-4v8"/><text class="bar-text" x="{}" y="{}">{} m</text>',
+        _n(y + 14), _n(length), _n(16 + length), _n(y + 22), metres,
+    )  # fmt: skip
+
+
+def _north(bearing: float, x: float, y: float) -> SafeString:
+    """North: the bed's length, drawn to the right, points to `bearing`, so north lies 90° + bearing back from it."""
+    turn = -bearing + 90
+    back = radians(turn)
+    return format_html(
+        '<path class="north" d="M0 -13L6 9L0 5L-6 9z" transform="translate({} {}) rotate({})"/>'
+        '<text class="bar-text" x="{}" y="{}" text-anchor="middle">N</text>',
+        _n(x), _n(y), _n(turn), _n(x - 20 * cos(back)), _n(y - 20 * sin(back) + 4),
+    )  # fmt: skip
+
+
+def small_plan(tags: Sequence[Tag], width: float = 200.0, height: float = 110.0) -> SafeString:
+    """The same plots without words, for a trial among others."""
+    right = max((t.x + t.length for t in tags), default=1.0)
+    bottom = max((t.y + t.width for t in tags), default=1.0)
+    scale = min(width / right, height / bottom, 22.0)
+    marks = []
+    for t in tags:
+        x, y, w, h = t.x * scale, t.y * scale, max(1.5, t.length * scale - 1), max(1.5, t.width * scale - 1)
+        cut = min(3.5, w / 3, h / 3)
+        fill = "#fff" if t.shade is None else SHADES[t.shade]
+        path = f"M{_n(x)} {_n(y)}h{_n(w - cut)}l{_n(cut)} {_n(cut)}v{_n(h - cut)}h{_n(-w)}z"
+        slash = f"M{_n(x)} {_n(y + h)}L{_n(x + w)} {_n(y)}" if t.hatched else ""
+        marks.append(format_html('<path d="{}" fill="{}" stroke="#97a5a0" stroke-width=".6"/>', path, "#fff" if t.hatched else fill))
+        if slash:
+            marks.append(format_html('<path d="{}" stroke="#4c5b57"/>', slash))
+    return format_html(
+        '<svg class="small-plan" aria-hidden="true" viewBox="-1 -1 {} {}" width="{}" height="{}">{}</svg>',
+        _n(right * scale + 2), _n(bottom * scale + 2), _n(right * scale + 2), _n(bottom * scale + 2),
+        format_html_join("", "{}", ((m,) for m in marks)),
+    )  # fmt: skip

@@ -1,0 +1,96 @@
+"""Form fields that say what was found and what is expected."""
+
+from __future__ import annotations
+
+import math
+import re
+from datetime import date
+from typing import Any
+
+from django import forms
+from django.core.exceptions import ValidationError
+
+NUMBER = re.compile(r"[+-]?([0-9]+([.,][0-9]*)?|[.,][0-9]+)")
+MONTHS = {m: i for i, m in enumerate("jan feb mar apr may jun jul aug sep oct nov dec".split(), start=1)}
+
+
+class Number(forms.Field):
+    """A number with its unit. A decimal comma is read as a point; the range is part of the message."""
+
+    widget = forms.TextInput
+
+    def __init__(self, *, low: float, high: float, unit: str = "", whole: bool = False, **kwargs: Any) -> None:
+        super().__init__(**kwargs)
+        self.low, self.high, self.unit, self.whole = low, high, unit, whole
+        self.widget.attrs.update(inputmode="numeric" if whole else "decimal", autocomplete="off")
+
+    @property
+    def expected(self) -> str:
+        kind = "a whole number" if self.whole else "a number"
+        return f"{kind} from {self.low:g} to {self.high:g} {self.unit}".strip()
+
+    def to_python(self, value: Any) -> float | int | None:
+        text = str(value or "").strip().replace("−", "-")
+        if text.casefold().endswith(f" {self.unit}".casefold()) and self.unit:
+            text = text[: -len(self.unit)].strip()
+        if not text:
+            return None
+        number = float(text.replace(",", ".")) if NUMBER.fullmatch(text) and len(text) < 30 else math.nan
+        whole = self.whole and number != math.floor(number) if math.isfinite(number) else False
+        if not math.isfinite(number) or whole or not self.low <= number <= self.high:
+            raise ValidationError(f"Found “{text[:24]}”. Expected {self.expected}.")
+        return int(number) if self.whole else number
+
+
+class Day(forms.Field):
+    """A date as the browser sends it, or as people write it: 14 Jul 2026, 14 Jul, 14.7.2026, 2026-07-14."""
+
+    widget = forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
+
+    def to_python(self, value: Any) -> date | None:
+        if isinstance(value, date) or not str(value or "").strip():
+            return value or None
+        text = str(value).strip()
+        found = read_day(text)
+        if found is None:
+            raise ValidationError(f"Found “{text[:24]}”. Expected a date such as 14 Jul 2026 or 2026-07-14.")
+        if not 1900 <= found.year <= 2200:
+            raise ValidationError(f"Found the year {found.year}. Expected one from 1900 to 2200.")
+        return found
+
+    def prepare_value(self, value: Any) -> Any:
+        return value.isoformat() if isinstance(value, date) else value
+
+
+def read_day(text: str, this_year: int | None = None) -> date | None:
+    """The date in `text`, or None. Without a year it is taken in `this_year`."""
+    iso = re.fullmatch(r"(\d{4})-(\d{1,2})-(\d{1,2})", text)
+    dotted = re.fullmatch(r"(\d{1,2})[./](\d{1,2})[./](\d{4})", text)
+    worded = re.fullmatch(r"(\d{1,2})\.?\s+([A-Za-z]{3})[a-z]*\.?(?:\s+(\d{4}))?", text)
+    try:
+        if iso:
+            return date(int(iso[1]), int(iso[2]), int(iso[3]))
+        if dotted:
+            return date(int(dotted[3]), int(dotted[2]), int(dotted[1]))
+        if worded and worded[2].casefold() in MONTHS and (worded[3] or this_year):
+            return date(int(worded[3] or this_year or 0), MONTHS[worded[2].casefold()], int(worded[1]))
+    except ValueError:
+        return None
+    return None
+
+
+class Words(forms.CharField):
+    """One line of text, its length part of the message."""
+
+    def __init__(self, *, most: int, **kwargs: Any) -> None:
+        super().__init__(strip=True, **kwargs)
+        self.most = most
+        self.widget.attrs.update(autocomplete="off")
+
+    def clean(self, value: Any) -> str:
+        text = " ".join(str(super().clean(value)).split())
+        if len(text) > self.most:
+            raise ValidationError(f"Found {len(text)} characters. Expected at most {self.most}.")
+        if any(not c.isprintable() for c in text):
+            raise ValidationError("Found control characters. Expected plain text.")
+        return text

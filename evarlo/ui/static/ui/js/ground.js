@@ -1,0 +1,57 @@
+// The ground answers to a plot being chosen, and lights the plots of the entry at hand.
+
+function choose(key) {
+  document.querySelectorAll(".plan .chosen").forEach((tag) => tag.classList.remove("chosen"));
+  const tag = document.querySelector(`.plan [data-plot="${key}"]`);
+  if (tag) tag.classList.add("chosen");
+  const row = document.querySelector(`[data-plot-row="${key}"]`);
+  if (row) row.scrollIntoView({ block: "nearest" });
+}
+
+document.addEventListener("click", (event) => {
+  const tag = event.target.closest("#ground .plan a[data-plot]");
+  if (!tag || event.ctrlKey || event.metaKey || event.shiftKey) return;
+  event.preventDefault();
+  const scoring = document.querySelector("#ground").dataset.stage === "round";
+  choose(tag.dataset.plot);
+  if (scoring) {
+    const at = encodeURIComponent(tag.querySelector(".number")?.textContent || "");
+    htmx.ajax("GET", `?at=${at}`, { target: "#score", swap: "outerHTML" });
+  } else {
+    htmx.ajax("GET", tag.getAttribute("href"), { target: "#plot", swap: "innerHTML" });
+  }
+});
+
+document.addEventListener("click", (event) => {
+  const row = event.target.closest("tr[data-plot-row]");
+  const tag = row && document.querySelector(`.plan [data-plot="${row.dataset.plotRow}"]`);
+  if (tag) tag.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+});
+
+function light(event, on) {
+  const row = event.target.closest("[data-entry]:not(.tag)");
+  if (!row) return;
+  document.querySelectorAll(".plan .lit").forEach((tag) => tag.classList.remove("lit"));
+  if (on) document.querySelectorAll(`.plan [data-entry="${row.dataset.entry}"]`).forEach((tag) => tag.classList.add("lit"));
+}
+for (const name of ["mouseover", "focusin"]) document.addEventListener(name, (event) => light(event, true));
+for (const name of ["mouseout", "focusout"]) document.addEventListener(name, (event) => light(event, false));
+
+// A value was kept: the plan is coloured anew, and the chosen plot stays chosen.
+document.body.addEventListener("ground-changed", () => {
+  const ground = document.getElementById("ground");
+  const layer = document.getElementById("layer");
+  const codes = ground.dataset.stage === "round" ? "&codes=0" : "";
+  const url = `${ground.dataset.url}?stage=${ground.dataset.stage}&layer=${layer.value}${codes}`;
+  htmx.ajax("GET", url, { target: "#ground", swap: "outerHTML" });
+});
+document.addEventListener("htmx:afterSettle", () => {
+  const score = document.getElementById("score");
+  const diary = document.querySelector("#plot [data-chosen]");
+  const key = score?.dataset.plot || diary?.dataset.chosen;
+  if (key) choose(key);
+});
+document.addEventListener("DOMContentLoaded", () => {
+  const score = document.getElementById("score");
+  if (score?.dataset.plot) choose(score.dataset.plot);
+});

@@ -1,0 +1,49 @@
+// What every page does: the jump key, key help, arrow keys in tables, and whether what was typed has arrived.
+
+const typing = (target) => target.closest("input, textarea, select, [contenteditable]");
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  const keys = document.getElementById("keys");
+  if (event.key === "/" && !typing(event.target)) {
+    const jump = document.getElementById("jump");
+    if (jump) { jump.focus(); event.preventDefault(); }
+  } else if (event.key === "?" && !event.target.closest("input:not(#value), textarea, select")) {
+    keys.open ? keys.close() : keys.showModal();
+    event.preventDefault();
+  } else if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+    const row = event.target.closest("tr[tabindex], li[tabindex]");
+    if (!row || typing(event.target)) return;
+    const next = event.key === "ArrowDown" ? row.nextElementSibling : row.previousElementSibling;
+    if (next && next.tabIndex === 0) { next.focus(); event.preventDefault(); }
+  }
+});
+
+document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-print]")) window.print();
+});
+
+// The light on the top bar says whether everything has reached the server.
+const light = document.querySelector("[data-link]");
+function say(text, waiting) {
+  if (!light || light.querySelector("b").textContent === text) return;
+  light.classList.toggle("waiting", waiting);
+  light.querySelector("b").textContent = text;
+}
+window.addEventListener("offline", () => say("No connection", true));
+window.addEventListener("online", () => say("All saved", false));
+document.addEventListener("htmx:beforeRequest", (event) => { if (event.detail.requestConfig.verb === "post") say("Saving…", true); });
+document.addEventListener("htmx:afterOnLoad", () => say("All saved", false));
+document.addEventListener("htmx:sendError", () => say("No connection: kept on this page", true));
+document.addEventListener("htmx:timeout", () => say("No answer: kept on this page", true));
+document.addEventListener("htmx:responseError", (event) => {
+  const status = event.detail.xhr.status;
+  say(status === 403 ? "Not kept: log in again" : "Not kept: the server could not take it", true);
+});
+
+// After a weigh-in the next weight is typed at once; after an error the wrong field is.
+document.addEventListener("htmx:afterSettle", (event) => {
+  const form = document.querySelector("[data-keep-typed]");
+  if (!form || !event.target.contains(form)) return;
+  (form.querySelector(".wrong input") || form.querySelector("[name=marketable_kg]")).focus();
+});

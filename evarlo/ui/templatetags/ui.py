@@ -1,0 +1,108 @@
+"""Small things every template uses."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from django import template
+from django.templatetags.static import static
+from django.utils.html import format_html
+from django.utils.safestring import SafeString
+
+register = template.Library()
+
+SHAPES = {  # the mark of each verdict, so that it is never told by colour alone
+    "recommend": ("M1 1h14v9l-7 7-7-7z", "M4.5 8l2.6 2.6L11.8 6", True),
+    "retest": ("M1.8 1.8h12.4v7.9L8 15.9 1.8 9.7z", "M5.4 8.4a2.9 2.9 0 1 0 1-2.2M6.6 3.9v2.6h2.6", False),
+    "drop": ("M1 1h14v5.2L1 9.4zM1 12l14-3.3v1.5l-7 7z", "", True),
+}
+
+
+@register.simple_tag
+def icon(name: str) -> SafeString:
+    """A line icon from the shipped sheet; decoration only, so hidden from screen readers."""
+    return format_html(
+        '<svg class="icon" aria-hidden="true" width="18" height="18"><use href="{}#{}"/></svg>', static("ui/icons.svg"), name
+    )
+
+
+@register.simple_tag
+def verdict_mark(verdict: str) -> SafeString:
+    """A verdict as a mark and a word."""
+    if verdict not in SHAPES:
+        return format_html('<span class="verdict"><svg width="16" height="18" aria-hidden="true">'
+                           '<circle cx="8" cy="9" r="5.5" class="ring"/></svg>{}</span>', verdict.capitalize())  # fmt: skip
+    outline, inner, filled = SHAPES[verdict]
+    return format_html(
+        '<span class="verdict verdict-{}"><svg width="16" height="18" aria-hidden="true">'
+        '<path d="{}" class="{}"/><path d="{}" class="{}"/></svg>{}</span>',
+        verdict, outline, "solid" if filled else "line", inner, "cut" if filled else "line", verdict.capitalize(),
+    )  # fmt: skip
+
+
+@register.filter
+def places(value: float | None, digits: int) -> str:
+    """A number with that many decimals and a true minus; a dash where there is none."""
+    return "–" if value is None else f"{value:.{digits}f}".replace("-", "−")
+
+
+@register.filter
+def signed(value: float | None, digits: int) -> str:
+    """A difference with its sign."""
+    return "–" if value is None else f"{value:+.{digits}f}".replace("-", "−")
+
+
+@register.filter
+def chance(value: float | None) -> str:
+    """A chance in percent that never claims to be certain."""
+    if value is None:
+        return "–"
+    if value > 0.995:
+        return ">99%"
+    return "<1%" if value < 0.005 else f"{100 * value:.0f}%"
+
+
+@register.filter
+def p_value(value: float | None) -> str:
+    """A probability as printed in tables."""
+    if value is None:
+        return ""
+    return "<0.0001" if value < 0.0001 else f"{value:.4f}"
+
+
+@register.filter
+def day(value: date | None) -> str:
+    """A date as people write it."""
+    return f"{value:%-d %b %Y}" if value else "–"
+
+
+@register.filter
+def short_day(value: date | None) -> str:
+    return f"{value:%-d %b}" if value else "–"
+
+
+@register.filter
+def get(mapping: dict[Any, Any], key: Any) -> Any:
+    return mapping.get(key)
+
+
+@register.inclusion_tag("ui/field.html")
+def field(bound: Any, hint: str = "", unit: str = "") -> dict[str, Any]:
+    """A form field with its label, unit, hint and, beside it, what is wrong with what was typed."""
+    described = []
+    if hint:
+        described.append(f"{bound.auto_id}-hint")
+    if bound.errors:
+        described.append(f"{bound.auto_id}-wrong")
+    attrs = {"aria-describedby": " ".join(described)} if described else {}
+    if bound.errors:
+        attrs["aria-invalid"] = "true"
+    unit = unit or getattr(bound.field, "unit", "")
+    return {"bound": bound, "hint": hint, "unit": unit, "control": bound.as_widget(attrs=attrs)}
+
+
+@register.inclusion_tag("ui/empty.html")
+def empty(title: str, text: str, url: str = "", step: str = "") -> dict[str, str]:
+    """A place with nothing in it: what goes here and the first step."""
+    return {"title": title, "text": text, "url": url, "step": step}

@@ -1,0 +1,22 @@
+"""Where everything is found, in the order of the work."""
+
+from django.urls import include, path
+
+urlpatterns = [
+    path("", include("evarlo.today.urls")),
+    path("people/", include("evarlo.people.urls")),
+    path("cultivars/", include("evarlo.catalogue.urls")),
+    path("ground/", include("evarlo.grounds.urls")),
+    path("bring-in/", include("evarlo.exchange.urls")),
+    path("trials/", include("evarlo.trials.urls")),
+    path("trials/<slug:slug>/", include("evarlo.nursery.urls")),
+    path("trials/<slug:slug>/", include("evarlo.walks.urls")),
+    path("trials/<slug:slug>/", include("evarlo.harvest.urls")),
+    path("trials/<slug:slug>/", include("evarlo.compare.urls")),
+    path("trials/<slug:slug>/", include("evarlo.verdicts.urls")),
+]
+
+handler400 = "evarlo.ui.views.bad_request"
+handler403 = "evarlo.ui.views.forbidden"
+handler404 = "evarlo.ui.views.not_found"
+handler500 = "evarlo.ui.views.server_error"

@@ -1,0 +1,125 @@
+"""The verdict board: what the rule suggests, what the person said, and what a signature stood on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+
+from evarlo.compare.queries import Comparison, compare_plots
+from evarlo.trials.models import Criterion, Entry, Trial
+from evarlo.trials.queries import entry_names, plots_of
+from evarlo.trials.registry import Span
+from evarlo.verdicts.models import Opinion, SignedBoard
+from evarlo.verdicts.words import reason_in_words
+from trialcore.verdict import Evidence, Suggestion, Verdict, suggest
+
+
+@dataclass(frozen=True)
+class CriterionFigure:
+    """An entry on one criterion, ready to print."""
+
+    criterion: Criterion
+    mean: float | None
+    better_by: float | None
+    chance: float | None
+    digits: int
+
+
+@dataclass(frozen=True)
+class BoardLine:
+    entry: Entry
+    name: str
+    figures: tuple[CriterionFigure, ...]
+    suggestion: Suggestion | None  # None for the check
+    reasons: tuple[str, ...]
+    opinion: Opinion | None
+
+    @property
+    def verdict(self) -> str:
+        """The person's verdict, else what is suggested; empty for the check."""
+        if self.opinion:
+            return self.opinion.verdict
+        return self.suggestion.verdict.value if self.suggestion else ""
+
+    @property
+    def differs(self) -> bool:
+        return bool(self.opinion and self.suggestion and self.opinion.verdict != self.suggestion.verdict.value)
+
+
+@dataclass(frozen=True)
+class Board:
+    trial: Trial
+    criteria: tuple[Criterion, ...]
+    comparisons: tuple[Comparison, ...]
+    lines: tuple[BoardLine, ...]
+    signed: SignedBoard | None
+    changes: tuple[str, ...]  # plots whose values differ from those signed on
+
+
+def board_of(trial: Trial, user: Any) -> Board:
+    """The board of a trial as the data stand now, and the last signature with what has changed since."""
+    criteria = list(trial.criteria.select_related("trait"))
+    plots = plots_of(trial)
+    names = entry_names(trial, user)
+    comparisons = [compare_plots(trial, c.trait, plots, names) for c in criteria]
+    opinions = {o.entry_id: o for o in Opinion.objects.filter(entry__trial=trial).select_related("by")}
+    signed = trial.boards.select_related("by").last()
+    lines: list[BoardLine] = []
+    order = comparisons[0].standings if comparisons else ()
+    for standing in order:
+        lines.append(_line(standing.entry, standing.name, criteria, comparisons, opinions.get(standing.entry.pk)))
+    changes = tuple(_changes(signed.stood_on, stands_on(comparisons))) if signed else ()
+    return Board(trial, tuple(criteria), tuple(comparisons), tuple(lines), signed, changes)
+
+
+def _line(
+    entry: Entry, name: str, criteria: list[Criterion], comparisons: list[Comparison], opinion: Opinion | None
+) -> BoardLine:
+    figures, evidence = [], []
+    for criterion, comparison in zip(criteria, comparisons, strict=True):
+        standing = next(s for s in comparison.standings if s.entry.pk == entry.pk)
+        d = standing.difference
+        better = criterion.sign * d.estimate if d else None
+        figures.append(CriterionFigure(criterion, standing.mean.lsmean, better, standing.chance, comparison.digits))
+        evidence.append(
+            Evidence(criterion.trait.name, better, d.se if d else None, d.df if d else None, criterion.matters)
+        )
+    if entry.is_check:
+        return BoardLine(entry, name, tuple(figures), None, (), None)
+    suggestion = suggest(evidence)
+    reasons = tuple(reason_in_words(r, criteria) for r in suggestion.reasons)
+    return BoardLine(entry, name, tuple(figures), suggestion, reasons, opinion)
+
+
+def stands_on(comparisons: tuple[Comparison, ...] | list[Comparison]) -> dict[str, dict[str, float | str]]:
+    """Every value the board rests on: trait key, then plot number, then the value or why there is none."""
+    return {
+        c.trait.key: {p.plot.number: p.value if p.value is not None else p.left_out for p in c.plots} for c in comparisons
+    }
+
+
+def _changes(then: dict[str, dict[str, Any]], now: dict[str, dict[str, Any]]) -> list[str]:
+    """What differs between the data signed on and the data as they are."""
+    said = []
+    for key in then.keys() | now.keys():
+        before, after = then.get(key, {}), now.get(key, {})
+        for plot in sorted(before.keys() | after.keys()):
+            if before.get(plot) != after.get(plot):
+                said.append(f"plot {plot}: {_shown(before.get(plot))} → {_shown(after.get(plot))}")
+    return sorted(said)
+
+
+def _shown(value: Any) -> str:
+    return f"{value:g}" if isinstance(value, float | int) else str(value or "no record")
+
+
+def counts(board: Board) -> dict[str, int]:
+    """How many entries stand under each verdict."""
+    return {v.value: sum(line.verdict == v.value for line in board.lines) for v in Verdict}
+
+
+def spans(trial: Trial) -> list[Span]:
+    """The stage Decide ends with the last signature."""
+    signed = trial.boards.last()
+    return [Span("decide", signed.at.date() - timedelta(days=7), signed.at.date())] if signed else []

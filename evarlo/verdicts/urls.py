@@ -1,0 +1,11 @@
+from django.urls import path
+
+from evarlo.verdicts import views
+
+app_name = "verdicts"
+urlpatterns = [
+    path("decide/", views.decide, name="decide"),
+    path("decide/<int:pk>/", views.give, name="give"),
+    path("decide/sign/", views.sign, name="sign"),
+    path("report/", views.report, name="report"),
+]

@@ -1,0 +1,86 @@
+"""Decide: the board of verdicts, the signature, and the report for readers."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from evarlo.compare.views import chart
+from evarlo.compare.words import sentence
+from evarlo.people.permissions import may
+from evarlo.trials.frame import frame
+from evarlo.trials.models import Entry
+from evarlo.trials.services import Refused
+from evarlo.trials.views import trial_or_404
+from evarlo.ui.notice import say, warn
+from evarlo.verdicts.models import VERDICTS
+from evarlo.verdicts.queries import board_of, counts
+from evarlo.verdicts.services import give_verdict, sign_board
+
+
+@may("compare")
+def decide(request: HttpRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    board = board_of(trial, request.user)
+    layer = board.criteria[0].trait.key if board.criteria else ""
+    has_figures = any(f.mean is not None for line in board.lines for f in line.figures)
+    context = frame(request, trial, "decide", layer=layer) | {
+        "board": board, "verdicts": VERDICTS, "counts": counts(board), "has_figures": has_figures,
+    }  # fmt: skip
+    return render(request, "verdicts/decide.html", context)
+
+
+@may("decide")
+@require_POST
+def give(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """Keep the person's verdict on one entry; the line comes back, with what was typed if it cannot be kept."""
+    trial = trial_or_404(slug)
+    entry = get_object_or_404(Entry, trial=trial, pk=pk)
+    verdict, reason = request.POST.get("verdict", ""), request.POST.get("reason", "")
+    board = board_of(trial, request.user)
+    line = next((x for x in board.lines if x.entry.pk == pk), None)
+    suggested = line.suggestion.verdict.value if line and line.suggestion else ""
+    error, status = "", 200
+    try:
+        give_verdict(entry, verdict, reason, suggested, request.user)
+    except Refused as refusal:
+        error, status = str(refusal), 422
+        if not request.htmx:
+            warn(request, f"{entry.code}: {refusal}")
+    if not request.htmx:
+        return redirect("verdicts:decide", slug)
+    if not error:
+        board = board_of(trial, request.user)
+        line = next(x for x in board.lines if x.entry.pk == pk)
+    context = {
+        "trial": trial, "line": line, "verdicts": VERDICTS, "error": error,
+        "typed_verdict": verdict if error else "", "typed_reason": reason[:400] if error else "",
+    }  # fmt: skip
+    return render(request, "verdicts/line.html", context, status=status)
+
+
+@may("decide")
+@require_POST
+def sign(request: HttpRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    try:
+        sign_board(trial, request.user)
+        say(request, "Signed. The board is frozen with the figures it stood on, and the names are open.")
+    except Refused as refusal:
+        warn(request, str(refusal))
+    return redirect("verdicts:decide", slug)
+
+
+@may("compare")
+def report(request: HttpRequest, slug: str) -> HttpResponse:
+    """For readers: what was asked, what was found, how sure it is. Made to be printed."""
+    trial = trial_or_404(slug)
+    board = board_of(trial, request.user)
+    parts = [{"c": c, "sentence": sentence(c)} | chart(c) for c in board.comparisons]
+    context = {
+        "trial": trial, "board": board, "parts": parts, "counts": counts(board), "today": timezone.localdate(),
+        "frozen": board.signed.lines if board.signed else None,
+    }  # fmt: skip
+    return render(request, "verdicts/report.html", context)

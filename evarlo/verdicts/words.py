@@ -1,0 +1,33 @@
+"""Reasons for a verdict, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from evarlo.trials.models import Criterion
+from trialcore.verdict import Ground, Reason
+
+
+def reason_in_words(reason: Reason, criteria: Sequence[Criterion]) -> str:
+    """One plain sentence with the chance it rests on."""
+    trait = reason.criterion.lower() if not reason.criterion[:2].isupper() else reason.criterion
+    chance = "" if reason.chance is None else percent(reason.chance)
+    matters = next((f"{c.matters:g} {c.trait.shown_unit}".strip() for c in criteria if c.trait.name == reason.criterion), "")
+    return {
+        Ground.NO_FIGURE: f"There is no figure for {trait}, so it cannot be judged.",
+        Ground.BETTER: f"Better than the check in {trait}: chance {chance}.",
+        Ground.BETTER_BUT_SMALL: f"Ahead in {trait} (chance {chance}), but by less than the {matters} that matters.",
+        Ground.WORSE: f"Worse than the check in {trait}: chance {chance}.",
+        Ground.WORSE_ELSEWHERE: f"Worse in {trait} by more than the {matters} that matters: chance {chance}.",
+        Ground.HELD_BACK: f"Good, but likely worse in {trait} by more than {matters}: chance {chance}.",
+        Ground.COULD_BE_LUCK: f"The difference in {trait} could be luck: chance of being better {chance}.",
+    }[reason.ground]
+
+
+def percent(chance: float) -> str:
+    """A chance in percent, never rounded to certainty."""
+    if chance > 0.995:
+        return "over 99 %"
+    if chance < 0.005:
+        return "under 1 %"
+    return f"{100 * chance:.0f} %"

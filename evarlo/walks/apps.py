@@ -1,0 +1,18 @@
+from django.apps import AppConfig
+
+
+class WalksConfig(AppConfig):
+    name = "evarlo.walks"
+
+    def ready(self) -> None:
+        from evarlo.catalogue.models import Trait
+        from evarlo.trials.registry import registry
+        from evarlo.walks import queries
+
+        registry.readings[Trait.Source.WALK] = queries.readings
+        registry.traits.append(queries.walked_traits)
+        registry.diary.append(queries.diary)
+        registry.spans.append(queries.spans)
+        registry.pins.append(queries.pins)
+        registry.due.append(queries.due)
+        registry.complete.append(queries.complete)

@@ -1,0 +1,79 @@
+"""Rounds through the plots and what was seen in them."""
+
+from __future__ import annotations
+
+import uuid
+
+from django.conf import settings
+from django.db import models
+from django.db.models import Q
+
+from evarlo.catalogue.models import Trait
+from evarlo.trials.models import Cause, Plot, Trial
+
+PERSON = settings.AUTH_USER_MODEL
+
+
+class Round(models.Model):
+    """One walk through a trial for one trait. It may take several days and several people."""
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="rounds")
+    trait = models.ForeignKey(Trait, on_delete=models.PROTECT)
+    number = models.PositiveSmallIntegerField()
+    due_on = models.DateField(null=True, blank=True)
+    opened_on = models.DateField(null=True, blank=True)  # None while it is only planned
+    opened_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+    closed_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["opened_on", "due_on", "id"]
+        constraints = [models.UniqueConstraint(fields=["trial", "trait", "number"], name="one_round_a_number")]
+
+    def __str__(self) -> str:
+        return f"{self.trait}, round {self.number}"
+
+
+class Observation(models.Model):
+    """What one person saw in one plot: a number, a day, or a reason why there is none. Rows are only ever added.
+
+    `id` is made by the one who records, so that sending twice keeps once. A correction points at the row it
+    supersedes; a row that is `withdrawn` supersedes without putting anything in the place.
+    """
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    round = models.ForeignKey(Round, on_delete=models.PROTECT, related_name="observations")
+    plot = models.ForeignKey(Plot, on_delete=models.PROTECT, related_name="observations")
+    number = models.FloatField(null=True, blank=True)
+    day = models.DateField(null=True, blank=True)
+    cause = models.CharField(max_length=12, choices=Cause.choices, blank=True)
+    note = models.CharField(max_length=300, blank=True)
+    withdrawn = models.BooleanField(default=False)
+    seen_on = models.DateField()
+    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    supersedes = models.OneToOneField(
+        "self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by"
+    )
+
+    class Meta:
+        ordering = ["at"]
+        indexes = [models.Index(fields=["round", "plot"])]
+        constraints = [
+            models.CheckConstraint(
+                name="a_number_a_day_a_cause_or_withdrawn",
+                condition=(
+                    Q(number__isnull=False, day__isnull=True, cause="", withdrawn=False)
+                    | Q(number__isnull=True, day__isnull=False, cause="", withdrawn=False)
+                    | (Q(number__isnull=True, day__isnull=True, withdrawn=False) & ~Q(cause=""))
+                    | Q(number__isnull=True, day__isnull=True, cause="", withdrawn=True)
+                ),
+            ),
+            models.UniqueConstraint(
+                fields=["round", "plot"],
+                condition=Q(supersedes__isnull=True),
+                name="one_first_observation_a_plot_a_round",
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.plot}: {self.number if self.number is not None else self.day or self.cause}"

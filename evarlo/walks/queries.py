@@ -1,0 +1,138 @@
+"""What the rounds tell, and what they add to a trial's pages."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from django.db.models import Count, Max, Min, Q, QuerySet
+from django.urls import reverse
+
+from evarlo.catalogue.models import Trait
+from evarlo.nursery.queries import sown_on
+from evarlo.trials.models import Criterion, Exclusion, Plot, Trial
+from evarlo.trials.registry import DiaryLine, Due, Pin, Reading, Readings, Span
+from evarlo.walks.models import Observation, Round
+from trialcore.stages import days_between
+
+
+def current(walk: Round) -> QuerySet[Observation]:
+    """The observation that stands for each plot of a round."""
+    return Observation.objects.filter(round=walk, superseded_by__isnull=True, withdrawn=False)
+
+
+def latest_round(trial: Trial, trait: Trait) -> Round | None:
+    """The newest round of a trait that has any value."""
+    rounds = Round.objects.filter(trial=trial, trait=trait, observations__isnull=False)
+    return rounds.order_by("-number").first()
+
+
+def readings(trial: Trial, trait: Trait, walk: Round | None = None) -> Readings:
+    """The values of a round (the newest with any value unless one is given), dates as days from sowing."""
+    walk = walk or latest_round(trial, trait)
+    if walk is None:
+        return {}
+    rows = current(walk)
+    if trait.kind != Trait.Kind.DATE:
+        return {r.plot_id: Reading(r.number, None, r.cause, r.note) for r in rows}
+    sown = sown_on(trial)
+    found: Readings = {}
+    for r in rows:
+        days = None
+        if r.day and sown.get(r.plot_id) and sown[r.plot_id] <= r.day:
+            days = days_between(sown[r.plot_id], r.day)
+        found[r.plot_id] = Reading(days, r.day, r.cause, r.note)
+    return found
+
+
+def walked_traits(trial: Trial) -> list[Trait]:
+    """Traits of which this trial has a value."""
+    ids = Round.objects.filter(trial=trial, observations__isnull=False).values_list("trait", flat=True)
+    return list(Trait.objects.filter(pk__in=ids))
+
+
+def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
+    rows = plot.observations.select_related("by", "round__trait").prefetch_related("superseded_by")
+    for row in rows:
+        what = row.round.trait
+        if row.withdrawn:
+            text = f"{what.name}: taken back."
+        elif row.cause:
+            text = f"{what.name}: no value, {row.get_cause_display()}."
+        elif row.day:
+            text = f"{what.name}: {row.day:%-d %b}."
+        else:
+            text = f"{what.name}: {row.number:g} {what.unit}".strip() + "."
+        yield DiaryLine(row.seen_on, f"{text} {row.note}".strip(), str(row.by), 3, hasattr(row, "superseded_by"))
+
+
+def spans(trial: Trial) -> Iterable[Span]:
+    seen = Observation.objects.filter(round__trial=trial).aggregate(first=Min("seen_on"), last=Max("seen_on"))
+    planned = Round.objects.filter(trial=trial).aggregate(first=Min("due_on"), last=Max("due_on"))
+    first, last = seen["first"] or planned["first"], max(filter(None, (seen["last"], planned["last"])), default=None)
+    if first and last:
+        yield Span("walk", first, last, planned=seen["first"] is None)
+
+
+def pins(trial: Trial) -> Iterable[Pin]:
+    for walk in Round.objects.filter(trial=trial).select_related("trait"):
+        on = walk.opened_on or walk.due_on
+        if on:
+            yield Pin(on, f"{walk.trait.name}, {'walked' if walk.opened_on else 'to walk'} {on:%-d %b}")
+
+
+def due(today: date) -> Iterable[Due]:
+    """Rounds that are planned for the next days or begun and not finished."""
+    soon = today + timedelta(days=7)
+    left_out = Exclusion.objects.filter(lifted_at__isnull=True).values("plot")
+    rounds = (
+        Round.objects.filter(closed_at__isnull=True, due_on__lte=soon, trial__decided_at__isnull=True)
+        .select_related("trial", "trait")
+        .annotate(
+            plots=Count("trial__plots", filter=~Q(trial__plots__in=left_out), distinct=True),
+            done=Count("observations__plot", filter=~Q(observations__plot__in=left_out), distinct=True),
+        )
+    )
+    for walk in rounds:
+        if walk.due_on and walk.done < walk.plots:
+            left = f"{walk.plots - walk.done} plots" if not walk.done else f"{walk.plots - walk.done} of {walk.plots} plots left"
+            url = reverse("walks:walk", args=[walk.trial.slug])
+            yield Due("Walk", walk.trait.name, walk.trial, left, walk.due_on, url)
+
+
+def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:
+    wanted: dict[tuple[int, str], set[int]] = {}
+    criteria = Criterion.objects.filter(trial__in=trial_ids, trait__source=Trait.Source.WALK)
+    for trial_id, trait_id in criteria.values_list("trial", "trait"):
+        wanted[trial_id, f"trait {trait_id}"] = set()
+    rows = Observation.objects.filter(round__trial__in=trial_ids, withdrawn=False, superseded_by__isnull=True)
+    for trial_id, trait_id, plot_id in rows.values_list("round__trial", "round__trait", "plot").distinct():
+        if (trial_id, f"trait {trait_id}") in wanted:
+            wanted[trial_id, f"trait {trait_id}"].add(plot_id)
+    return wanted
+
+
+@dataclass(frozen=True)
+class RoundLine:
+    """A round as it stands in the list: how many plots have a value."""
+
+    round: Round
+    done: int
+    plots: int
+
+    @property
+    def left(self) -> int:
+        return self.plots - self.done
+
+
+def round_lines(trial: Trial, plots: int) -> list[RoundLine]:
+    """The rounds of a trial, those to be walked first."""
+    done: dict[int, int] = defaultdict(int)
+    rows = Observation.objects.filter(round__trial=trial, superseded_by__isnull=True, withdrawn=False)
+    for row in rows.values("round").annotate(n=Count("plot", distinct=True)):
+        done[row["round"]] = row["n"]
+    rounds = Round.objects.filter(trial=trial).select_related("trait")
+    lines = [RoundLine(r, done[r.pk], plots) for r in rounds]
+    return sorted(lines, key=lambda x: (x.round.closed_at is not None or x.left == 0, x.round.due_on or date.max, x.round.pk))
