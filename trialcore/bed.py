@@ -92,9 +92,7 @@ def place_blocks(entries: int, blocks: int, size: PlotSize, bed: Bed) -> Placeme
     width = _extent(down, rows * size.width, size.path)
     short = (max(0.0, length - bed.length), max(0.0, width - bed.width))
     fits = short[0] <= 1e-9 and short[1] <= 1e-9
-    spots = tuple(
-        spot for block in range(blocks) for spot in _block_spots(block, rows, cols, along, entries, size)
-    )
+    spots = tuple(spot for block in range(blocks) for spot in _block_spots(block, rows, cols, along, entries, size))
     return Placement(spots, rows, cols, length, width, fits, short)
 
 
@@ -109,10 +107,18 @@ def _block_spots(block: int, rows: int, cols: int, along: int, entries: int, siz
     cells = [(i // cols, i % cols) for i in range(rows * cols)]
     path = serpentine([r for r, _ in cells], [c for _, c in cells])[:entries]
     return [
-        Spot(block + 1, place + 1, down * rows + r + 1, across * cols + c + 1,
-             left + c * size.length, top + r * size.width, size.length, size.width)
+        Spot(
+            block + 1,
+            place + 1,
+            down * rows + r + 1,
+            across * cols + c + 1,
+            left + c * size.length,
+            top + r * size.width,
+            size.length,
+            size.width,
+        )
         for place, (r, c) in enumerate(cells[i] for i in path)
-    ]  # fmt: skip
+    ]
 
 
 def stations(length: float, width: float, between_rows: float, in_row: float) -> tuple[int, int]:

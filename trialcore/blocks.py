@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -42,7 +43,7 @@ class EntryMean:
 class BlockAnalysis:
     """What `analyse_blocks` found.
 
-    `covariance` (entries × entries, in the order of `means`) is that of the least-squares means per unit of error
+    `balanced` is true when no plot is missing and every entry stands equally often in every block. `covariance` (entries × entries, in the order of `means`) is that of the least-squares means per unit of error
     variance; `connected_set` numbers the entries that can be compared with each other. `cannot_say` holds plain
     sentences on what these data do not tell.
     """
@@ -119,10 +120,6 @@ def analyse_blocks(
     grand = float(kept_y.mean())
     total = float(((kept_y - grand) ** 2).sum())
     bare = fit(kept_y, {"entry": kept_entry}) if kept_terms else full
-    counts = {(e, *cell) for e, *cell in zip(kept_entry, *kept_terms.values(), strict=True)}
-    cells = len(levels_of(kept_entry)) * int(np.prod([len(levels_of(t)) for t in kept_terms.values()]))
-    plots_each = {e: kept_entry.count(e) for e in set(kept_entry)}
-    balanced = bool(seen.all()) and len(set(plots_each.values())) == 1 and (len(counts) == cells)
     return BlockAnalysis(
         blocking=tuple(blocking),
         n_plots=len(y),
@@ -134,7 +131,7 @@ def analyse_blocks(
         grand_mean=grand,
         cv_percent=100 * np.sqrt(full.mse) / grand if full.mse is not None and grand > 0 else None,
         r_squared=1 - full.rss / total if total > 0 else None,
-        balanced=balanced,
+        balanced=bool(seen.all()) and all(_even(kept_entry, labels) for labels in kept_terms.values()),
         means=means,
         covariance=covariance,
         connected_set=sets,
@@ -143,6 +140,12 @@ def analyse_blocks(
         residuals=_spread(full.residuals, seen),
         fitted=_spread(kept_y - full.residuals, seen),
     )
+
+
+def _even(entry: Labels, labels: Labels) -> bool:
+    """Whether every entry stands equally often in every level of a blocking term."""
+    cells = Counter(zip(entry, labels, strict=True))
+    return all(len({cells[e, level] for level in set(labels)}) == 1 for e in set(entry))
 
 
 def _spread(values: Floats, seen: npt.NDArray[np.bool_]) -> Floats:
@@ -259,6 +262,20 @@ def _listed(names: Sequence[str], most: int = 6) -> str:
 def _nothing(everyone: Sequence[str], n_plots: int, blocking: tuple[str, ...]) -> BlockAnalysis:
     none = tuple(EntryMean(e, 0, None, None, None, None, None, "no plot of it has a value") for e in everyone)
     return BlockAnalysis(
-        blocking, n_plots, 0, (), (), None, 0, None, None, None, False, none,
-        np.zeros((len(none), len(none))), (0,) * len(none), None, ("No plot has a value yet.",),
-    )  # fmt: skip
+        blocking,
+        n_plots,
+        0,
+        (),
+        (),
+        None,
+        0,
+        None,
+        None,
+        None,
+        False,
+        none,
+        np.zeros((len(none), len(none))),
+        (0,) * len(none),
+        None,
+        ("No plot has a value yet.",),
+    )

@@ -156,8 +156,22 @@ def _differences(
     sidak = -np.expm1(m * np.log1p(-np.minimum(p, 1 - 1e-16)))
     names = [mean.entry for mean in analysis.means]
     return tuple(
-        Difference(names[i], names[j], float(d), float(s), analysis.df_error, float(tt), float(pu), float(pb), float(ph), float(pf), float(ps))
-        for i, j, d, s, tt, pu, pb, ph, pf, ps in zip(first, second, estimate, se, t, p, bonferroni, holm, family, sidak, strict=True)
+        Difference(
+            names[i],
+            names[j],
+            float(d),
+            float(s),
+            analysis.df_error,
+            float(tt),
+            float(pu),
+            float(pb),
+            float(ph),
+            float(pf),
+            float(ps),
+        )
+        for i, j, d, s, tt, pu, pb, ph, pf, ps in zip(
+            first, second, estimate, se, t, p, bonferroni, holm, family, sidak, strict=True
+        )
     )
 
 

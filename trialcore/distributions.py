@@ -51,7 +51,7 @@ def _legendre(n: int, low: float, high: float) -> tuple[Floats, Floats]:
 @lru_cache(maxsize=64)
 def _scale_nodes(df: float) -> tuple[Floats, Floats]:
     """Nodes and weights for integrals over s = sqrt(chi²/df), its density included."""
-    from scipy.special import gammaincinv, gammainccinv, gammaln
+    from scipy.special import gammainccinv, gammaincinv, gammaln
 
     low = np.sqrt(2 * gammaincinv(df / 2, 1e-16) / df)
     high = np.sqrt(2 * gammainccinv(df / 2, 1e-16) / df)
@@ -91,12 +91,24 @@ def studentized_range_quantile(p_above: float, k: int, df: float) -> float:
     return _solve(lambda q: float(studentized_range_above(q, k, df)), p_above)
 
 
+def noncentral_t_beyond(bound: float, df: float, shift: float) -> float:
+    """P(|T| > bound) for the noncentral t with noncentrality `shift`, both tails counted.
+
+    Quadrature over s of Φ(shift − bound·s) + Φ(−shift − bound·s), T being (Z + shift)/s (Johnson, Kotz and
+    Balakrishnan 1995, ch. 31); absolute error below 1e-10.
+    """
+    from scipy.special import ndtr
+
+    s, weight = _scale_nodes(df)
+    return float((ndtr(shift - bound * s) + ndtr(-shift - bound * s)) @ weight)
+
+
 def largest_t_above(t: Floats | float, correlation: Floats, df: float) -> Floats:
     """P(max |T_j| > t) for a multivariate t with the given m × m correlations: Dunnett's two-sided probability.
 
     Correlations of product form λᵢλⱼ (every comparison with one check under equal blocks) are integrated exactly
-    (Dunnett 1955). Otherwise directions are taken from a fixed lattice of 2¹⁶ points (2¹³ beyond 60 comparisons) and the length is integrated in
-    closed form as an F probability (after Genz and Bretz 2009, sec. 4.1); absolute error about 1e-4.
+    (Dunnett 1955). Otherwise directions are taken from a fixed lattice of 2¹⁶ points (2¹³ beyond 60 comparisons) and the length is
+    integrated in closed form as an F probability (after Genz and Bretz 2009, sec. 4.1); absolute error about 1e-4.
     """
     flat = np.atleast_1d(np.abs(np.asarray(t, dtype=float)))
     loading = _product_form(correlation)
@@ -157,7 +169,7 @@ def _largest_by_product(t: Floats, loading: Floats, df: float) -> Floats:
     distinct, how_many = np.unique(np.column_stack([loading, rest]).round(14), axis=0, return_counts=True)
     for (lam, root), count in zip(distinct, how_many, strict=True):
         inside *= (ndtr((lam * z + width) / root) - ndtr((lam * z - width) / root)) ** count
-    return 1.0 - np.einsum("tsz,s,z->t", inside, scale_weight, z_weight)
+    return np.asarray(1.0 - np.einsum("tsz,s,z->t", inside, scale_weight, z_weight))
 
 
 def _largest_by_lattice(t: Floats, correlation: Floats, df: float) -> Floats:
@@ -184,7 +196,7 @@ def _lattice_reach(packed: bytes, m: int, points: int) -> Floats:
     normal = ndtri(tent)
     unit = normal / np.sqrt((normal**2).sum(axis=1, keepdims=True))
     reach = np.sort(np.abs(unit @ root.T).max(axis=1))
-    return reach.reshape(-1, points >> 12).mean(axis=1)  # neighbours are alike: 4096 of them say the same
+    return np.asarray(reach.reshape(-1, points >> 12).mean(axis=1))  # neighbours are alike: 4096 of them say the same
 
 
 def _primes(count: int) -> Floats:

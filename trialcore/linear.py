@@ -42,7 +42,7 @@ class Fit:
         if self.row_space is None:
             return np.ones(len(contrasts), dtype=bool)
         gap = np.abs(contrasts @ self.row_space - contrasts).max(axis=1)
-        return gap < 1e-7
+        return np.asarray(gap < 1e-7)
 
 
 def levels_of(labels: Labels) -> list[str]:

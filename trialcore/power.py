@@ -20,8 +20,6 @@ def power(difference: float, cv: float, blocks: int, entries: int, alpha: float 
 
     Raises ValueError for fewer than two entries or blocks, or figures that are not positive.
     """
-    from scipy.special import nctdtr
-
     if entries < 2 or blocks < 2:
         raise ValueError("two entries and two blocks are the least that can be compared")
     if cv <= 0 or difference < 0 or not 0 < alpha < 1:
@@ -29,8 +27,7 @@ def power(difference: float, cv: float, blocks: int, entries: int, alpha: float 
     df = error_df(entries, blocks)
     shift = difference / (cv * np.sqrt(2 / blocks))
     bound = distributions.t_quantile(1 - alpha / 2, df)
-    found = 1.0 - nctdtr(df, shift, bound) + nctdtr(df, shift, -bound)
-    return float(found) if np.isfinite(found) else 1.0
+    return distributions.noncentral_t_beyond(bound, df, shift)
 
 
 def detectable_difference(cv: float, blocks: int, entries: int, alpha: float = 0.05, chance: float = 0.8) -> float:

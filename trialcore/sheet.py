@@ -181,9 +181,13 @@ def _check_header(header: Sequence[str]) -> list[Problem]:
     for name in header:
         if name.casefold() in OTHER_LABELS:
             problems.append(
-                Problem(1, name, "a column of several sites, seasons or a second factor",
-                        "one trial at one place in one season with one factor; bring in each part as its own sheet")
-            )  # fmt: skip
+                Problem(
+                    1,
+                    name,
+                    "a column of several sites, seasons or a second factor",
+                    "one trial at one place in one season with one factor; bring in each part as its own sheet",
+                )
+            )
     if len({"row", "col"} & roles.keys()) == 1:
         problems.append(Problem(1, "row, col", "only one of row and col", "both, or neither"))
     return problems

@@ -1,6 +1,7 @@
 """Crops, cultivars and the traits by which they are judged."""
 
 from django.db import models
+from django.db.models.functions import Lower
 
 
 class Crop(models.Model):
@@ -23,7 +24,7 @@ class Cultivar(models.Model):
 
     class Meta:
         ordering = ["name"]
-        constraints = [models.UniqueConstraint(models.functions.Lower("name"), "crop", name="one_cultivar_a_name")]
+        constraints = [models.UniqueConstraint(Lower("name"), "crop", name="one_cultivar_a_name")]
 
     def __str__(self) -> str:
         return self.name

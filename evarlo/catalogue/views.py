@@ -4,17 +4,23 @@ from __future__ import annotations
 
 from django import forms
 from django.db.models import Prefetch
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.people.permissions import allowed, may
+from evarlo.people.requests import PersonRequest
 from evarlo.ui.fields import Words
 from evarlo.ui.notice import say
 
 
 class NewCultivar(forms.Form):
-    crop = Words(label="Crop", most=60, error_messages={"required": "Nothing was typed. Expected a crop."}, widget=forms.TextInput(attrs={"list": "crops"}))
+    crop = Words(
+        label="Crop",
+        most=60,
+        error_messages={"required": "Nothing was typed. Expected a crop."},
+        widget=forms.TextInput(attrs={"list": "crops"}),
+    )
     name = Words(label="Cultivar", most=60, error_messages={"required": "Nothing was typed. Expected a name."})
     note = Words(label="Note", most=200, required=False)
 
@@ -26,7 +32,7 @@ class NewCultivar(forms.Form):
 
 
 @may("see")
-def cultivars(request: HttpRequest) -> HttpResponse:
+def cultivars(request: PersonRequest) -> HttpResponse:
     form = NewCultivar(request.POST or None)
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
         data = form.cleaned_data

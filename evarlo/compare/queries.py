@@ -70,6 +70,18 @@ class Comparison:
         return [p for p in self.plots if p.counted_as]
 
     @property
+    def misled(self) -> list[Standing]:
+        """Entries with lost plots whose plain average is off by half a standard error of a difference or more."""
+        return [
+            s
+            for s in self.standings
+            if s.mean.raw_mean is not None
+            and s.mean.lsmean is not None
+            and s.difference is not None
+            and abs(s.mean.raw_mean - s.mean.lsmean) >= 0.5 * s.difference.se
+        ]
+
+    @property
     def check_mean(self) -> float | None:
         return next((s.mean.lsmean for s in self.standings if self.check and s.entry.pk == self.check.pk), None)
 
@@ -137,18 +149,26 @@ def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int
     differences = {d.a: d for d in versus.differences} if versus else {}
     means = {m.entry: m for m in analysis.means}
     base = means[check.code].lsmean if check else None
-    standings = [
-        _standing(e, names[e.pk], means[e.code], differences.get(e.code), critical, base, sign) for e in entries.values()
-    ]
+    standings = [_standing(e, names[e.pk], means[e.code], differences.get(e.code), critical, base, sign) for e in entries.values()]
     standings.sort(key=lambda s: (s.mean.lsmean is None, -sign * (s.mean.lsmean or 0), s.entry.code))
     spread = spread_of_differences(analysis)
     against = [d.se for d in differences.values()]
     band = critical * sum(against) / len(against) if critical and against else None
     return Comparison(
-        trial, trait, sign, guard, check, names[check.pk] if check else "", analysis, versus, tuple(standings), values,
+        trial,
+        trait,
+        sign,
+        guard,
+        check,
+        names[check.pk] if check else "",
+        analysis,
+        versus,
+        tuple(standings),
+        values,
         digits=digits_for(spread.average if spread else None, trait.decimals),
-        band=band, band_percent=100 * band / base if band and base and base > 0 else None,
-    )  # fmt: skip
+        band=band,
+        band_percent=100 * band / base if band and base and base > 0 else None,
+    )
 
 
 def direction_of(trial: Trial, trait: Trait) -> int:

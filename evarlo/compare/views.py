@@ -5,36 +5,38 @@ from __future__ import annotations
 import csv
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from evarlo.catalogue.models import Trait
 from evarlo.compare.queries import Comparison, Standing, compare
 from evarlo.compare.words import sentence
 from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import traits_with_records
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.standing import Axis, axis_for, axis_labels, row
+from trialcore.comparisons import Guard
 from trialcore.figures import block_figures
 
 
-def chosen_trait(request: HttpRequest, traits: list[Trait]) -> Trait | None:
+def chosen_trait(request: PersonRequest, traits: list[Trait]) -> Trait | None:
     wanted = request.GET.get("trait", "")
     return next((t for t in traits if t.key == wanted), traits[0] if traits else None)
 
 
-def _compared(request: HttpRequest, slug: str) -> tuple[Trial, list[Trait], Comparison | None]:
+def _compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Comparison | None]:
     trial = trial_or_404(slug)
     traits = traits_with_records(trial)
     trait = chosen_trait(request, traits)
-    guard = "family" if request.GET.get("guard") == "family" else "each"
+    guard: Guard = "family" if request.GET.get("guard") == "family" else "each"
     return trial, traits, compare(trial, trait, request.user, guard) if trait else None
 
 
 @may("compare")
-def compare_page(request: HttpRequest, slug: str) -> HttpResponse:
+def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = _compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
     if found:
@@ -61,7 +63,7 @@ def _mark(axis: Axis, s: Standing) -> Any:
 
 
 @may("compare")
-def working(request: HttpRequest, slug: str) -> HttpResponse:
+def working(request: PersonRequest, slug: str) -> HttpResponse:
     """How it was worked out: the model, the analysis of variance, every pair and the data used."""
     trial, traits, found = _compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
@@ -73,7 +75,7 @@ def working(request: HttpRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
-def figures(request: HttpRequest, slug: str) -> HttpResponse:
+def figures(request: PersonRequest, slug: str) -> HttpResponse:
     """Every figure of the comparison as JSON."""
     trial, _, found = _compared(request, slug)
     if found is None:
@@ -83,7 +85,7 @@ def figures(request: HttpRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
-def plots_csv(request: HttpRequest, slug: str) -> HttpResponse:
+def plots_csv(request: PersonRequest, slug: str) -> HttpResponse:
     """The data the comparison used, plot by plot, with what was left out and why."""
     trial, _, found = _compared(request, slug)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
@@ -92,7 +94,15 @@ def plots_csv(request: HttpRequest, slug: str) -> HttpResponse:
     unit = f" ({found.trait.shown_unit})" if found and found.trait.shown_unit else ""
     writer.writerow(["plot", "rep", "row", "col", "entry", f"{found.trait.name}{unit}" if found else "value", "left out because"])
     for p in found.plots if found else ():
-        cells = [p.plot.number, p.plot.block, p.plot.row, p.plot.col, p.plot.entry.code, "" if p.value is None else repr(p.value), p.left_out]
+        cells = [
+            p.plot.number,
+            p.plot.block,
+            p.plot.row,
+            p.plot.col,
+            p.plot.entry.code,
+            "" if p.value is None else repr(p.value),
+            p.left_out,
+        ]
         writer.writerow([harmless(c) for c in cells])
     return response
 

@@ -59,17 +59,19 @@ def _luck(ahead: list[Standing], winners: list[Standing], comparison: Comparison
     size = format_html("<strong>{}</strong>", figure(comparison.band, comparison))
     if comparison.band_percent:
         size = format_html("{} ({:.0f} %)".replace("{:.0f}", "{}"), size, f"{comparison.band_percent:.0f}")
-    design = (
-        f"with {number_word(comparison.trial.blocks).lower()} blocks" if comparison.analysis.blocking else "in this trial"
-    )
+    design = f"with {number_word(comparison.trial.blocks).lower()} blocks" if comparison.analysis.blocking else "in this trial"
     if not ahead:
         return format_html("A difference from it under {} could be luck.", size)
     more = "more " if winners else ""
     verb = "is" if len(ahead) == 1 else "are"
     return format_html(
         "{} {}{} ahead of it, but {} a difference under {} could be luck.",
-        number_word(len(ahead)), more, verb, design, size,
-    )  # fmt: skip
+        number_word(len(ahead)),
+        more,
+        verb,
+        design,
+        size,
+    )
 
 
 def _nothing_to_set(comparison: Comparison) -> SafeString:
@@ -77,7 +79,8 @@ def _nothing_to_set(comparison: Comparison) -> SafeString:
     if check.mean.n == 0:
         return format_html(
             "The check, <strong>{}</strong>, has no value for {}, so nothing can be set against it.",
-            comparison.check_name, comparison.trait.name.lower(),
-        )  # fmt: skip
+            comparison.check_name,
+            comparison.trait.name.lower(),
+        )
     reasons = format_html_join(" ", "{}", ((said,) for said in comparison.analysis.cannot_say))
     return reasons or SafeString("These values do not let any entry be set against the check.")

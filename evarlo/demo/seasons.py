@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 
@@ -47,19 +47,32 @@ class Season:
         self.trait = traits.__getitem__
         self.trial = plan_trial(
             TrialPlan(
-                name="Bulb fennel, main season", season=str(sown.year), crop=crop, bed=bed, check=CHECK,
+                name="Bulb fennel, main season",
+                season=str(sown.year),
+                crop=crop,
+                bed=bed,
+                check=CHECK,
                 question=f"Which fennels give heavier bulbs than {CHECK} without bolting before they are full?",
-                entries=[t.name for t in FENNEL], blocks=4, plot_length_m=2.4, plot_width_m=2.4, path_m=1.0,
-                between_rows_cm=40, in_row_cm=30, cv_percent=11,
+                entries=[t.name for t in FENNEL],
+                blocks=4,
+                plot_length_m=2.4,
+                plot_width_m=2.4,
+                path_m=1.0,
+                between_rows_cm=40,
+                in_row_cm=30,
+                cv_percent=11,
                 criteria=[
                     CriterionPlan(traits["marketable-per-plant"], "higher", 20),
                     CriterionPlan(traits["bolting"], "lower", 10),
-                    CriterionPlan(traits["days-to-first-pick"], "lower", 4),
+                    CriterionPlan(traits["days-to-first-pick"], "lower", 8),
                 ],
-                sow_on=sown, plant_on=sown + timedelta(days=35), pick_on=sown + timedelta(days=92),
+                sow_on=sown,
+                plant_on=sown + timedelta(days=35),
+                pick_on=sown + timedelta(days=92),
             ),
-            people.manager, seed=seed,
-        )  # fmt: skip
+            people.manager,
+            seed=seed,
+        )
         fix_layout(self.trial, people.manager)
         made = datetime.combine(sown - timedelta(days=25), time(9, 30), tzinfo=timezone.get_current_timezone())
         Trial.objects.filter(pk=self.trial.pk).update(made_at=made, layout_fixed_at=made)
@@ -84,7 +97,12 @@ class Season:
         exclude_plot(plot, Cause.ACCIDENT, note, self.day(after_sowing), self.people.evaluator)
 
     def walk(
-        self, key: str, after_sowing: int, value: Callable[[Plot], float], gaps: dict[int, tuple[str, str]] | None = None, most: int = 99
+        self,
+        key: str,
+        after_sowing: int,
+        value: Callable[[Plot], float],
+        gaps: Mapping[int, tuple[str, str]] | None = None,
+        most: int = 99,
     ) -> Round:
         """Walk a trait on a day; `gaps` gives plots without a value their cause and note; stop after `most` plots."""
         on = self.day(after_sowing)

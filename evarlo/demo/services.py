@@ -22,7 +22,10 @@ RUNNING_FOR = 84  # days that the running season has been under way
 def build(today: date) -> None:
     """Make the sample world as it stands on `today`. The database must hold no person yet."""
     people = make_people()
-    crops = {name: Crop.objects.create(name=name, between_rows_cm=rows, in_row_cm=row, cv_percent=cv) for name, rows, row, cv in world.CROPS}
+    crops = {
+        name: Crop.objects.create(name=name, between_rows_cm=rows, in_row_cm=row, cv_percent=cv)
+        for name, rows, row, cv in world.CROPS
+    }
     site = make_site(today)
     strip = Bed.objects.create(site=site, name="North strip", length_m=20.4, width_m=15.6, bearing=75)
     tide = Bed.objects.create(site=site, name="Tide bed", length_m=28, width_m=6.4, bearing=75)
@@ -102,22 +105,49 @@ def plan_others(crops: dict[str, Crop], tide: Bed, bank: Bed, by: User, today: d
     traits = {t.key: t for t in Trait.objects.all()}
     early = plan_trial(
         TrialPlan(
-            name="Edamame, early", question="Which edamame fills its pods before the autumn wet, at no loss of yield?",
-            season=str(today.year), crop=crops["Edamame soybean"], bed=tide, entries=world.EDAMAME, check="Marl Penny",
-            blocks=4, plot_length_m=3.0, plot_width_m=1.5, path_m=0.6, between_rows_cm=50, in_row_cm=12, cv_percent=14,
+            name="Edamame, early",
+            question="Which edamame fills its pods before the autumn wet, at no loss of yield?",
+            season=str(today.year),
+            crop=crops["Edamame soybean"],
+            bed=tide,
+            entries=world.EDAMAME,
+            check="Marl Penny",
+            blocks=4,
+            plot_length_m=3.0,
+            plot_width_m=1.5,
+            path_m=0.6,
+            between_rows_cm=50,
+            in_row_cm=12,
+            cv_percent=14,
             criteria=[CriterionPlan(traits["marketable-yield"], "higher", 0.2), CriterionPlan(traits["first-flower"], "lower", 3)],
-            sow_on=today - timedelta(days=3), pick_on=today + timedelta(days=90),
+            sow_on=today - timedelta(days=3),
+            pick_on=today + timedelta(days=90),
         ),
-        by, seed=2203,
-    )  # fmt: skip
+        by,
+        seed=2203,
+    )
     fix_layout(early, by)
     plan_trial(
         TrialPlan(
-            name="Radicchio heads", question="Which radicchio makes the firmest heads for the late market?",
-            season=str(today.year), crop=crops["Radicchio"], bed=bank, entries=world.RADICCHIO, check="Ostrel Red",
-            blocks=5, plot_length_m=1.8, plot_width_m=1.4, path_m=0.5, between_rows_cm=35, in_row_cm=30, cv_percent=16,
+            name="Radicchio heads",
+            question="Which radicchio makes the firmest heads for the late market?",
+            season=str(today.year),
+            crop=crops["Radicchio"],
+            bed=bank,
+            entries=world.RADICCHIO,
+            check="Ostrel Red",
+            blocks=5,
+            plot_length_m=1.8,
+            plot_width_m=1.4,
+            path_m=0.5,
+            between_rows_cm=35,
+            in_row_cm=30,
+            cv_percent=16,
             criteria=[CriterionPlan(traits["piece-weight"], "higher", 20), CriterionPlan(traits["evenness"], "higher", 1)],
-            sow_on=today + timedelta(days=5), plant_on=today + timedelta(days=35), pick_on=today + timedelta(days=100),
+            sow_on=today + timedelta(days=5),
+            plant_on=today + timedelta(days=35),
+            pick_on=today + timedelta(days=100),
         ),
-        by, seed=2221,
-    )  # fmt: skip
+        by,
+        seed=2221,
+    )

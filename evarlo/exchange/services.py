@@ -33,9 +33,16 @@ def keep_sheet(name: str, raw: bytes, by: User) -> Sheet:
 
 @transaction.atomic
 def make_trial(
-    sheet: Sheet, name: str, crop: Crop, season: str, check: str, directions: dict[str, str], matters: dict[str, float],
-    by: User, today: date,
-) -> Trial:  # fmt: skip
+    sheet: Sheet,
+    name: str,
+    crop: Crop,
+    season: str,
+    check: str,
+    directions: dict[str, str],
+    matters: dict[str, float],
+    by: User,
+    today: date,
+) -> Trial:
     """Make a finished trial from a sheet without problems: entries, plots, one round a value column, and criteria.
 
     `directions` and `matters` go by value column. Raises Refused when the sheet has problems, was used already, or
@@ -53,10 +60,18 @@ def make_trial(
         raise Refused("A comparison needs at least two entries.", "file")
     now = timezone.now()
     trial = Trial.objects.create(
-        slug=free_slug(f"{name} {season}"), name=name, crop=crop, season=season, origin=Trial.Origin.SHEET,
+        slug=free_slug(f"{name} {season}"),
+        name=name,
+        crop=crop,
+        season=season,
+        origin=Trial.Origin.SHEET,
         design=Trial.Design.BLOCKS if any(p.rep for p in read.plots) else Trial.Design.NO_BLOCKS,
-        blocks=max(1, len(read.reps)), blind=False, layout_fixed_at=now, made_by=by, made_at=now,
-    )  # fmt: skip
+        blocks=max(1, len(read.reps)),
+        blind=False,
+        layout_fixed_at=now,
+        made_by=by,
+        made_at=now,
+    )
     entries = {
         code: Entry.objects.create(trial=trial, code=code, cultivar=cultivar_named(crop, code), is_check=code == check)
         for code in read.entries
@@ -94,10 +109,21 @@ def _plots(trial: Trial, read: TrialSheet, entries: dict[str, Entry]) -> list[Pl
     path = serpentine([row for row, _, _, _ in spots], [col for _, col, _, _ in spots])
     place = {i: n for n, i in enumerate(path, start=1)}
     return [
-        Plot(trial=trial, entry=entries[p.entry], number=p.plot, block=p.rep, place=place[i],
-             row=row, col=col, x=x, y=y, length=1.0, width=TALL)
+        Plot(
+            trial=trial,
+            entry=entries[p.entry],
+            number=p.plot,
+            block=p.rep,
+            place=place[i],
+            row=row,
+            col=col,
+            x=x,
+            y=y,
+            length=1.0,
+            width=TALL,
+        )
         for i, (p, (row, col, x, y)) in enumerate(zip(read.plots, spots, strict=True))
-    ]  # fmt: skip
+    ]
 
 
 def _stood(plots: tuple[SheetPlot, ...]) -> list[tuple[int, int, float, float]]:

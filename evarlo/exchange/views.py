@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django import forms
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -13,6 +13,7 @@ from evarlo.catalogue.models import Crop, Trait
 from evarlo.exchange.models import Sheet
 from evarlo.exchange.services import keep_sheet, make_trial
 from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
 from evarlo.trials.services import Refused
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
@@ -22,8 +23,18 @@ SHOWN = 60
 
 
 class Upload(forms.Form):
-    file = forms.FileField(label="CSV file", required=False, allow_empty_file=True, widget=forms.ClearableFileInput(attrs={"accept": ".csv,.tsv,.txt,text/csv"}))
-    text = forms.CharField(label="or paste the lines", required=False, strip=False, widget=forms.Textarea(attrs={"rows": 8, "spellcheck": "false", "wrap": "off"}))
+    file = forms.FileField(
+        label="CSV file",
+        required=False,
+        allow_empty_file=True,
+        widget=forms.ClearableFileInput(attrs={"accept": ".csv,.tsv,.txt,text/csv"}),
+    )
+    text = forms.CharField(
+        label="or paste the lines",
+        required=False,
+        strip=False,
+        widget=forms.Textarea(attrs={"rows": 8, "spellcheck": "false", "wrap": "off"}),
+    )
 
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
@@ -37,29 +48,37 @@ class Upload(forms.Form):
 class MakeTrial(forms.Form):
     name = Words(label="Name", most=80, error_messages={"required": "Nothing was typed. Expected a name for the trial."})
     season = Words(label="Season", most=20, error_messages={"required": "Nothing was typed. Expected a season, such as 2026."})
-    crop = Words(label="Crop", most=60, error_messages={"required": "Nothing was typed. Expected the crop."}, widget=forms.TextInput(attrs={"list": "crops"}))
+    crop = Words(
+        label="Crop",
+        most=60,
+        error_messages={"required": "Nothing was typed. Expected the crop."},
+        widget=forms.TextInput(attrs={"list": "crops"}),
+    )
 
     def __init__(self, read: TrialSheet, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.columns = list(read.values)
         self.fields["check"] = forms.ChoiceField(
-            label="Check", choices=[("", "Choose…"), *((e, e) for e in read.entries)],
+            label="Check",
+            choices=[("", "Choose…"), *((e, e) for e in read.entries)],
             error_messages={"required": "Nothing was chosen. Expected the entry the others are set against."},
-        )  # fmt: skip
+        )
         for i in range(len(self.columns)):
             self.fields[f"direction_{i}"] = forms.ChoiceField(label="Better when", choices=Trait.Direction.choices)
             self.fields[f"matters_{i}"] = Number(label="Smallest difference that matters", low=0, high=1e12, required=False)
 
     @property
     def column_rows(self) -> list[dict[str, Any]]:
-        return [{"name": c, "direction": self[f"direction_{i}"], "matters": self[f"matters_{i}"]} for i, c in enumerate(self.columns)]
+        return [
+            {"name": c, "direction": self[f"direction_{i}"], "matters": self[f"matters_{i}"]} for i, c in enumerate(self.columns)
+        ]
 
     def by_column(self, part: str) -> dict[str, Any]:
         return {c: self.cleaned_data[f"{part}_{i}"] for i, c in enumerate(self.columns)}
 
 
 @may("bring_in")
-def bring_in(request: HttpRequest) -> HttpResponse:
+def bring_in(request: PersonRequest) -> HttpResponse:
     form = Upload(request.POST or None, request.FILES or None)
     if request.method == "POST" and form.is_valid():
         file = form.cleaned_data.get("file")
@@ -74,7 +93,7 @@ def bring_in(request: HttpRequest) -> HttpResponse:
 
 
 @may("bring_in")
-def dry_run(request: HttpRequest, pk: int) -> HttpResponse:
+def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
     """What was understood of a sheet. Nothing is made before the person says so."""
     sheet = get_object_or_404(Sheet, pk=pk, by=request.user)
     if sheet.trial:
@@ -87,20 +106,39 @@ def dry_run(request: HttpRequest, pk: int) -> HttpResponse:
         matters = {c: v or 0.0 for c, v in form.by_column("matters").items()}
         crop = Crop.objects.filter(name__iexact=data["crop"]).first() or Crop.objects.create(name=data["crop"])
         try:
-            trial = make_trial(sheet, data["name"], crop, data["season"], data["check"], form.by_column("direction"), matters,
-                               request.user, timezone.localdate())  # fmt: skip
+            trial = make_trial(
+                sheet,
+                data["name"],
+                crop,
+                data["season"],
+                data["check"],
+                form.by_column("direction"),
+                matters,
+                request.user,
+                timezone.localdate(),
+            )
         except Refused as refusal:
             form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
         else:
             say(request, f"{trial.name}: {len(read.plots)} plots are in.")
             return redirect("compare:compare", trial.slug)
     columns = [
-        {"name": name, "values": sum(v is not None for v in values), "missing": sum(v is None for v in values),
-         "low": min((v for v in values if v is not None), default=None), "high": max((v for v in values if v is not None), default=None)}
+        {
+            "name": name,
+            "values": sum(v is not None for v in values),
+            "missing": sum(v is None for v in values),
+            "low": min((v for v in values if v is not None), default=None),
+            "high": max((v for v in values if v is not None), default=None),
+        }
         for name, values in read.values.items()
-    ]  # fmt: skip
+    ]
     context = {
-        "sheet": sheet, "read": read, "form": form, "columns": columns, "shown": read.problems[:SHOWN], "crops": Crop.objects.all(),
+        "sheet": sheet,
+        "read": read,
+        "form": form,
+        "columns": columns,
+        "shown": read.problems[:SHOWN],
+        "crops": Crop.objects.all(),
         "more": max(0, len(read.problems) - SHOWN),
-    }  # fmt: skip
+    }
     return render(request, "exchange/dry_run.html", context, status=422 if form.errors or read.problems else 200)

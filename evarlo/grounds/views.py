@@ -3,21 +3,38 @@
 from __future__ import annotations
 
 from django import forms
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 
 from evarlo.grounds.models import Bed, Site
 from evarlo.people.permissions import allowed, may
+from evarlo.people.requests import PersonRequest
 from evarlo.ui.fields import Number, Words, read_day
 from evarlo.ui.notice import say
 
 
 class NewBed(forms.Form):
-    site = Words(label="Site", most=60, error_messages={"required": "Nothing was typed. Expected a site."}, widget=forms.TextInput(attrs={"list": "sites"}))
+    site = Words(
+        label="Site",
+        most=60,
+        error_messages={"required": "Nothing was typed. Expected a site."},
+        widget=forms.TextInput(attrs={"list": "sites"}),
+    )
     name = Words(label="Bed", most=40, error_messages={"required": "Nothing was typed. Expected a name for the bed."})
-    length_m = Number(label="Length", low=0.5, high=1000, unit="m", error_messages={"required": "Nothing was typed. Expected a length in m."})
-    width_m = Number(label="Width", low=0.3, high=500, unit="m", error_messages={"required": "Nothing was typed. Expected a width in m."})
-    bearing = Number(label="Length points to", low=0, high=359, unit="°", initial=90, error_messages={"required": "Nothing was typed. Expected 0 to 359°."})
+    length_m = Number(
+        label="Length", low=0.5, high=1000, unit="m", error_messages={"required": "Nothing was typed. Expected a length in m."}
+    )
+    width_m = Number(
+        label="Width", low=0.3, high=500, unit="m", error_messages={"required": "Nothing was typed. Expected a width in m."}
+    )
+    bearing = Number(
+        label="Length points to",
+        low=0,
+        high=359,
+        unit="°",
+        initial=90,
+        error_messages={"required": "Nothing was typed. Expected 0 to 359°."},
+    )
     last_frost = Words(label="Last frost", most=12, required=False)
     first_frost = Words(label="First frost", most=12, required=False)
 
@@ -42,14 +59,21 @@ class NewBed(forms.Form):
 
 
 @may("see")
-def ground(request: HttpRequest) -> HttpResponse:
+def ground(request: PersonRequest) -> HttpResponse:
     form = NewBed(request.POST or None)
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
         data = form.cleaned_data
         site = Site.objects.filter(name__iexact=data["site"]).first() or Site.objects.create(name=data["site"])
         frost = {k: data[k] for k in ("last_frost", "first_frost") if data[k]}
         Site.objects.filter(pk=site.pk).update(**frost) if frost else None
-        Bed.objects.create(site=site, name=data["name"], length_m=data["length_m"], width_m=data["width_m"], bearing=data["bearing"])
+        Bed.objects.create(
+            site=site, name=data["name"], length_m=data["length_m"], width_m=data["width_m"], bearing=data["bearing"]
+        )
         say(request, f"{data['name']} is on record at {site.name}.")
         return redirect("grounds:list")
-    return render(request, "grounds/ground.html", {"sites": Site.objects.prefetch_related("beds"), "form": form}, status=422 if form.errors else 200)
+    return render(
+        request,
+        "grounds/ground.html",
+        {"sites": Site.objects.prefetch_related("beds"), "form": form},
+        status=422 if form.errors else 200,
+    )

@@ -22,9 +22,7 @@ class Picking(models.Model):
     withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
-    supersedes = models.OneToOneField(
-        "self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by"
-    )
+    supersedes = models.OneToOneField("self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by")
 
     class Meta:
         ordering = ["on", "at"]

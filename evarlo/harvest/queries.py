@@ -34,9 +34,14 @@ def standing(trial: Trial) -> QuerySet[Picking]:
 
 def yields(trial: Trial) -> dict[int, PlotYield]:
     """The season of each plot that was picked, by plot id."""
+    return trial.once("yields", lambda: _yields(trial))
+
+
+def _yields(trial: Trial) -> dict[int, PlotYield]:
     picks: dict[int, list[Pick]] = defaultdict(list)
-    for p in standing(trial):
-        picks[p.plot_id].append(Pick(p.on, p.marketable_kg, p.cull_kg, p.marketable_count, p.cull_count))
+    rows = standing(trial).order_by("on").values_list("plot_id", "on", "marketable_kg", "cull_kg", "marketable_count", "cull_count")
+    for plot_id, on, good, cull, pieces, culled in rows:
+        picks[plot_id].append(Pick(on, good, cull, pieces, culled))
     sown = sown_on(trial)
     stand = stand_of(trial)
     area = {pk: length * width for pk, length, width in trial.plots.values_list("pk", "length", "width")}

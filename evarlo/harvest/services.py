@@ -39,9 +39,16 @@ def keep_picking(plot: Plot, on: date, weighed: Weighed, by: User, key: uuid.UUI
         raise Refused(f"This form was kept already: plot {again.plot}, {again.marketable_kg:g} kg. Load the page anew.")
     _check(plot, on, weighed, today)
     return Picking.objects.create(
-        id=key, plot=plot, on=on, marketable_kg=weighed.marketable_kg, marketable_count=weighed.marketable_count,
-        cull_kg=weighed.cull_kg, cull_count=weighed.cull_count, by=by, at=timezone.now(),
-    )  # fmt: skip
+        id=key,
+        plot=plot,
+        on=on,
+        marketable_kg=weighed.marketable_kg,
+        marketable_count=weighed.marketable_count,
+        cull_kg=weighed.cull_kg,
+        cull_count=weighed.cull_count,
+        by=by,
+        at=timezone.now(),
+    )
 
 
 def _check(plot: Plot, on: date, weighed: Weighed, today: date) -> None:

@@ -7,7 +7,7 @@ from datetime import date
 from typing import Any
 
 from django import forms
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -17,6 +17,7 @@ from evarlo.harvest.models import Picking
 from evarlo.harvest.queries import left_to_pick, standing, yields
 from evarlo.harvest.services import MOST_KG, MOST_PIECES, Weighed, keep_picking, withdraw_picking
 from evarlo.people.permissions import allowed, may
+from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
 from evarlo.trials.services import Refused
@@ -28,10 +29,10 @@ class WeighIn(forms.Form):
     key = forms.UUIDField(widget=forms.HiddenInput, initial=uuid.uuid4)
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day of the pick."})
     plot = Words(label="Plot", most=60, error_messages={"required": "Nothing was typed. Expected a plot number."})
-    marketable_kg = Number(label="Marketable", low=0, high=MOST_KG, unit="kg", required=False)
-    marketable_count = Number(label="Pieces", low=0, high=MOST_PIECES, whole=True, required=False)
-    cull_kg = Number(label="Cull", low=0, high=MOST_KG, unit="kg", required=False)
-    cull_count = Number(label="Cull pieces", low=0, high=MOST_PIECES, whole=True, required=False)
+    marketable_kg = Number(label="Marketable", low=0, high=MOST_KG, unit="kg", required=False, unmarked=True)
+    marketable_count = Number(label="Pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
+    cull_kg = Number(label="Cull", low=0, high=MOST_KG, unit="kg", required=False, unmarked=True)
+    cull_count = Number(label="Cull pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
 
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -57,7 +58,7 @@ class WeighIn(forms.Form):
 
 
 @may("see")
-def pick(request: HttpRequest, slug: str) -> HttpResponse:
+def pick(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     if request.method == "POST" and allowed(request.user, "pick"):
         form = WeighIn(trial, request.POST)
@@ -82,7 +83,7 @@ def pick(request: HttpRequest, slug: str) -> HttpResponse:
     return render(request, "harvest/pick.html", context | _bench(request, trial, timezone.localdate(), None, None))
 
 
-def _bench(request: HttpRequest, trial: Trial, on: date, form: WeighIn | None, kept: Picking | None) -> dict[str, Any]:
+def _bench(request: PersonRequest, trial: Trial, on: date, form: WeighIn | None, kept: Picking | None) -> dict[str, Any]:
     waiting = left_to_pick(trial, on)
     after = next((p for p in waiting if kept and p.place > kept.plot.place), waiting[0] if waiting else None)
     form = form or WeighIn(trial, initial={"on": on, "plot": after.number if after else "", "key": uuid.uuid4()})
@@ -90,15 +91,20 @@ def _bench(request: HttpRequest, trial: Trial, on: date, form: WeighIn | None, k
     seasons = yields(trial)
     plots = {p.pk: p for p in trial.plots.select_related("entry")}
     return {
-        "trial": trial, "form": form, "kept": kept, "waiting": len(waiting), "rows": rows[:25], "count": rows.count(),
+        "trial": trial,
+        "form": form,
+        "kept": kept,
+        "waiting": len(waiting),
+        "rows": rows[:25],
+        "count": rows.count(),
         "seasons": [(plots[pk], seasons[pk]) for pk in sorted(seasons, key=lambda k: plots[k].place)],
         "on": on,
-    }  # fmt: skip
+    }
 
 
 @may("pick")
 @require_POST
-def undo(request: HttpRequest, slug: str, key: uuid.UUID) -> HttpResponse:
+def undo(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
     trial = trial_or_404(slug)
     picking = get_object_or_404(Picking.objects.select_related("plot"), pk=key, plot__trial=trial)
     withdraw_picking(picking, request.user)

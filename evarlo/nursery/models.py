@@ -19,9 +19,7 @@ class StepDate(models.Model):
     on = models.DateField()
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
-    supersedes = models.OneToOneField(
-        "self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by"
-    )
+    supersedes = models.OneToOneField("self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by")
 
     class Meta:
         ordering = ["at", "id"]

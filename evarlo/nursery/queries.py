@@ -20,7 +20,8 @@ def step_rows(trial: Trial, step: str) -> list[StepDate]:
 
 def sown_on(trial: Trial) -> dict[int, date]:
     """The sowing day of each plot that was sown, by plot id."""
-    return {row.plot_id: row.on for row in step_rows(trial, Step.SOWN)}
+    rows = StepDate.objects.filter(plot__trial=trial, step=Step.SOWN, superseded_by__isnull=True).order_by()
+    return trial.once("sown", lambda: dict(rows.values_list("plot_id", "on")))
 
 
 def plot_sown_on(plot: Plot) -> date | None:

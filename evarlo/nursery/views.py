@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django import forms
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
 
@@ -11,6 +13,7 @@ from evarlo.nursery.models import Step
 from evarlo.nursery.queries import step_rows
 from evarlo.nursery.services import keep_step
 from evarlo.people.permissions import allowed, may
+from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
 from evarlo.trials.services import Refused
@@ -23,7 +26,7 @@ class StepForm(forms.Form):
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day it was done."})
     plots = Words(label="Plots", most=400, required=False)
 
-    def __init__(self, trial: Trial, *args: object, **kwargs: object) -> None:
+    def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.trial = trial
 
@@ -44,7 +47,9 @@ def _run(part: str, known: list[str]) -> list[str]:
         return [part]
     missing = next((n for n in ((first.strip(), last.strip()) if dash else (part,)) if n not in known), None)
     if missing is not None:
-        raise forms.ValidationError(f"Found “{missing[:20]}”. Expected plot numbers of this trial, such as {known[0]} or {known[0]}-{known[-1]}.")
+        raise forms.ValidationError(
+            f"Found “{missing[:20]}”. Expected plot numbers of this trial, such as {known[0]} or {known[0]}-{known[-1]}."
+        )
     numbers = sorted(known, key=lambda n: (len(n), n))
     start, end = numbers.index(first.strip()), numbers.index(last.strip())
     if end < start:
@@ -53,16 +58,16 @@ def _run(part: str, known: list[str]) -> list[str]:
 
 
 @may("see")
-def sow(request: HttpRequest, slug: str) -> HttpResponse:
+def sow(request: PersonRequest, slug: str) -> HttpResponse:
     return _step(request, slug, Step.SOWN, "sow")
 
 
 @may("see")
-def plant(request: HttpRequest, slug: str) -> HttpResponse:
+def plant(request: PersonRequest, slug: str) -> HttpResponse:
     return _step(request, slug, Step.PLANTED, "plant")
 
 
-def _step(request: HttpRequest, slug: str, step: Step, stage: str) -> HttpResponse:
+def _step(request: PersonRequest, slug: str, step: Step, stage: str) -> HttpResponse:
     trial = trial_or_404(slug)
     form = StepForm(trial, request.POST or None, initial={"on": timezone.localdate()})
     if request.method == "POST" and allowed(request.user, "sow") and form.is_valid():
@@ -83,8 +88,12 @@ def _step(request: HttpRequest, slug: str, step: Step, stage: str) -> HttpRespon
     for row in sorted(rows, key=lambda r: (r.on, numbers[r.plot_id])):
         by_day.setdefault(row.on, []).append(numbers[row.plot_id])
     context = frame(request, trial, stage) | {
-        "form": form, "done": len(rows), "left": total - len(rows), "total": total, "by_day": by_day, "step": step,
+        "form": form,
+        "done": len(rows),
+        "left": total - len(rows),
+        "total": total,
+        "by_day": by_day,
+        "step": step,
         "planned": trial.sow_on if step == Step.SOWN else trial.plant_on,
-        "first_number": numbers and min(numbers.values(), key=lambda n: (len(n), n)),
-    }  # fmt: skip
+    }
     return render(request, "nursery/step.html", context, status=422 if form.errors else 200)

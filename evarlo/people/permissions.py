@@ -36,7 +36,7 @@ def may(act: str) -> Callable[..., Any]:
 
     def door(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
         @wraps(view)
-        def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        def guarded(request: Any, *args: Any, **kwargs: Any) -> HttpResponse:
             if not allowed(request.user, act):
                 needed = " or ".join(sorted(roles))
                 raise PermissionDenied(f"This is for a {needed}. You are logged in as {request.user.role}.")

@@ -15,7 +15,7 @@ class Runner(DiscoverRunner):
         super().setup_test_environment(**kwargs)
         os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
         settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
-        options = settings.DATABASES["default"]["OPTIONS"]
+        options: dict[str, Any] = settings.DATABASES["default"]["OPTIONS"]  # type: ignore[assignment]
         options["init_command"] = options["init_command"].replace("synchronous=FULL", "synchronous=OFF")
 
     def setup_databases(self, **kwargs: Any) -> Any:

@@ -65,11 +65,17 @@ def _in_bed(typed: dict[str, Any], entries: int, blocks: int) -> dict[str, Any]:
     placement = place_blocks(entries, blocks, size, bed)
     bearing = typed.get("bearing")
     drawing = plan(
-        [Tag(0, str(plot_number(s.block, s.position, entries)), s.x, s.y, s.length, s.width, url="#", said=f"Block {s.block}")
-         for s in placement.spots],
+        [
+            Tag(0, str(plot_number(s.block, s.position, entries)), s.x, s.y, s.length, s.width, url="#", said=f"Block {s.block}")
+            for s in placement.spots
+        ],
         [Outline("", 0, 0, bed.length, bed.width)] if placement.fits else [],
-        90.0 if bearing is None else bearing, True, width=520, height=330, title="Plots in the bed",
-    )  # fmt: skip
+        90.0 if bearing is None else bearing,
+        True,
+        width=520,
+        height=330,
+        title="Plots in the bed",
+    )
     return {"placement": placement, "drawing": drawing, "room": room_in_words(placement, entries, blocks, size, bed)}
 
 
@@ -78,7 +84,7 @@ def room_in_words(placement: Placement, entries: int, blocks: int, size: PlotSiz
     if placement.fits:
         return (
             f"It fits: {placement.used_length:.1f} × {placement.used_width:.1f} m of the bed's "
-            f"{bed.length:g} × {bed.width:g} m, each block {placement.block_rows} rows of {placement.block_cols} plots."
+            f"{bed.length:g} × {bed.width:g} m, each block {placement.block_rows} by {placement.block_cols} plots."
         )
     longer, wider = placement.short_by
     lacking = " and ".join(
@@ -86,9 +92,13 @@ def room_in_words(placement: Placement, entries: int, blocks: int, size: PlotSiz
     )
     fewer = next((b for b in range(blocks - 1, 1, -1) if place_blocks(entries, b, size, bed).fits), None)
     smaller = next(
-        (s for s in (s / 20 for s in range(19, 5, -1))
-         if place_blocks(entries, blocks, PlotSize(size.length * s, size.width * s, size.path), bed).fits), None,
-    )  # fmt: skip
+        (
+            s
+            for s in (s / 20 for s in range(19, 5, -1))
+            if place_blocks(entries, blocks, PlotSize(size.length * s, size.width * s, size.path), bed).fits
+        ),
+        None,
+    )
     would = []
     if fewer:
         would.append(f"{fewer} blocks")

@@ -27,9 +27,10 @@ class NewTrial(forms.Form):
     bed_width_m = Number(label="Width", low=0.3, high=500, unit="m")
     bearing = Number(label="Length points to", low=0, high=359, unit="°", initial=90)
     entries = forms.CharField(
-        label="Entries, one a line", strip=True,
+        label="Entries, one a line",
+        strip=True,
         widget=forms.Textarea(attrs={"rows": 7, "spellcheck": "false", "x-model": "typed"}),
-    )  # fmt: skip
+    )
     check = Words(label="Check", most=60, widget=forms.TextInput(attrs={"list": "typed-entries"}))
     blocks = Number(label="Blocks", low=2, high=MOST_BLOCKS, whole=True, initial=4)
     plot_length_m = Number(label="Plot length", low=0.1, high=100, unit="m")
@@ -79,8 +80,11 @@ class NewTrial(forms.Form):
             return
         known = Bed.objects.filter(site__name__iexact=data["site"], name__iexact=data["bed"]).first()
         if known and (known.length_m, known.width_m) != (data["bed_length_m"], data["bed_width_m"]):
-            self.add_error("bed", f"{known.name} is {known.length_m:g} × {known.width_m:g} m on record. "
-                                  "Use that size, or give this bed another name.")  # fmt: skip
+            self.add_error(
+                "bed",
+                f"{known.name} is {known.length_m:g} × {known.width_m:g} m on record. "
+                "Use that size, or give this bed another name.",
+            )
 
     def plan(self) -> TrialPlan:
         """The plan that was typed; its crop, site and bed are put on record when they are new."""
@@ -94,15 +98,38 @@ class NewTrial(forms.Form):
         )
         traits = {t.key: t for t in offered_traits()}
         criteria = [
-            CriterionPlan(traits[data[f"trait_{i}"]], data[f"direction_{i}"] or traits[data[f"trait_{i}"]].direction, data[f"matters_{i}"])
+            CriterionPlan(
+                traits[data[f"trait_{i}"]], data[f"direction_{i}"] or traits[data[f"trait_{i}"]].direction, data[f"matters_{i}"]
+            )
             for i in range(1, CRITERIA + 1)
             if data.get(f"trait_{i}")
         ]
         return TrialPlan(
-            **{k: data[k] for k in ("name", "question", "season", "entries", "check", "blocks", "plot_length_m", "plot_width_m",
-                                    "path_m", "between_rows_cm", "in_row_cm", "cv_percent", "sow_on", "plant_on", "pick_on", "blind")},
-            crop=crop, bed=bed, criteria=criteria,
-        )  # fmt: skip
+            **{
+                k: data[k]
+                for k in (
+                    "name",
+                    "question",
+                    "season",
+                    "entries",
+                    "check",
+                    "blocks",
+                    "plot_length_m",
+                    "plot_width_m",
+                    "path_m",
+                    "between_rows_cm",
+                    "in_row_cm",
+                    "cv_percent",
+                    "sow_on",
+                    "plant_on",
+                    "pick_on",
+                    "blind",
+                )
+            },
+            crop=crop,
+            bed=bed,
+            criteria=criteria,
+        )
 
     @property
     def criteria_rows(self) -> list[dict[str, Any]]:
@@ -121,5 +148,7 @@ def expected(field: forms.Field) -> str:
 
 class LeaveOut(forms.Form):
     cause = forms.ChoiceField(label="Cause", choices=Cause.choices)
-    note = Words(label="What happened", most=200, error_messages={"required": "Nothing was typed. Expected what happened to the plot."})
+    note = Words(
+        label="What happened", most=200, error_messages={"required": "Nothing was typed. Expected what happened to the plot."}
+    )
     on = Day(label="When", error_messages={"required": "Nothing was typed. Expected the day it happened."})

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from django.http import HttpRequest
 from django.urls import reverse
 from django.utils import timezone
 from django.utils.safestring import SafeString
 
+from evarlo.people.requests import PersonRequest
 from evarlo.trials.ground import Ground, ground_of, legend
 from evarlo.trials.models import Exclusion, Plot, Trial
 from evarlo.trials.registry import Span, registry
@@ -46,15 +46,13 @@ class Frame:
     chosen: Plot | None
 
 
-def frame(request: HttpRequest, trial: Trial, stage: str, layer: str = "", codes: bool = True) -> dict[str, Any]:
+def frame(request: PersonRequest, trial: Trial, stage: str, layer: str = "", codes: bool = True) -> dict[str, Any]:
     """Context for a page that extends `trials/frame.html`."""
     wanted = request.GET.get("layer", layer)
     chosen = request.GET.get("plot", "")
     plot = trial.plots.filter(number=chosen).first() if chosen else None
     links = tuple(StageLink(key, name, reverse(view, args=[trial.slug]), key == stage) for key, name, view in STAGES)
-    made = Frame(
-        trial, stage, links, _rail(trial, links), ground_of(trial, request.user, wanted, codes), legend(), plot
-    )
+    made = Frame(trial, stage, links, _rail(trial, links), ground_of(trial, request.user, wanted, codes), legend(), plot)
     return {"trial": trial, "frame": made}
 
 

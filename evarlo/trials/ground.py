@@ -68,7 +68,9 @@ def ground_of(trial: Trial, user: Any, wanted: str = "", codes: bool = True) -> 
         readings = readings_of(trial, trait)
         tags, low, high = _by_trait(trial, plots, names, trait, readings, codes)
     scaled = trial.bed is not None
-    drawing = plan(tags, outlines(plots, trial), trial.bed.bearing if trial.bed else None, scaled, title=f"Ground plan, {trial.name}")
+    drawing = plan(
+        tags, outlines(plots, trial), trial.bed.bearing if trial.bed else None, scaled, title=f"Ground plan, {trial.name}"
+    )
     gaps = any(t.hatched for t in tags)
     return Ground(drawing, layers, layer, low, high, gaps, any(t.ring for t in tags), scaled)
 
@@ -82,10 +84,20 @@ def _tag(trial: Trial, plot: Plot, names: dict[int, str], codes: bool, **look: A
     left = look.pop("left", "")
     said = f"Plot {plot.number}" + (f", {names[plot.entry_id]}" if codes else "") + (f", {left}" if left else "")
     return Tag(
-        plot.pk, plot.number, plot.x, plot.y, plot.length, plot.width, left=left, right=code,
-        ring=codes and plot.entry.is_check, url=reverse("trials:plot", args=[trial.slug, plot.pk]), said=said,
-        entry=plot.entry_id if codes else 0, **look,
-    )  # fmt: skip
+        plot.pk,
+        plot.number,
+        plot.x,
+        plot.y,
+        plot.length,
+        plot.width,
+        left=left,
+        right=code,
+        ring=codes and plot.entry.is_check,
+        url=reverse("trials:plot", args=[trial.slug, plot.pk]),
+        said=said,
+        entry=plot.entry_id if codes else 0,
+        **look,
+    )
 
 
 def _by_trait(
@@ -113,7 +125,9 @@ def _by_trait(
 
 
 def _short(cause: str) -> str:
-    return {Cause.ACCIDENT: "accident", Cause.FAILED: "failed", Cause.NOT_REACHED: "not reached", Cause.LOST_LABEL: "label"}.get(cause, "")  # type: ignore[call-overload]
+    return {Cause.ACCIDENT: "accident", Cause.FAILED: "failed", Cause.NOT_REACHED: "not reached", Cause.LOST_LABEL: "label"}.get(
+        cause, ""
+    )  # type: ignore[call-overload]
 
 
 def outlines(plots: Sequence[Plot], trial: Trial) -> list[Outline]:
@@ -135,14 +149,15 @@ def _box(name: str, plots: list[Plot]) -> Outline:
 
 def _touch(a: Outline, b: Outline) -> bool:
     gap = 0.25
-    return not (a.x + a.length + gap <= b.x or b.x + b.length + gap <= a.x or a.y + a.width + gap <= b.y or b.y + b.width + gap <= a.y)
+    return not (
+        a.x + a.length + gap <= b.x or b.x + b.length + gap <= a.x or a.y + a.width + gap <= b.y or b.y + b.width + gap <= a.y
+    )
 
 
 def small_ground(plots: Sequence[Plot], share: dict[int, float]) -> SafeString:
     """A trial among others: the darker a plot, the more of its records are in; hatched when it was lost."""
     tags = [
-        Tag(p.pk, "", p.x, p.y, p.length, p.width, shade=_complete_shade(share.get(p.pk)), hatched=p.pk not in share)
-        for p in plots
+        Tag(p.pk, "", p.x, p.y, p.length, p.width, shade=_complete_shade(share.get(p.pk)), hatched=p.pk not in share) for p in plots
     ]
     return small_plan(tags)
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 from django.conf import settings
 from django.db import models
 from django.db.models import Q
@@ -56,6 +59,13 @@ class Trial(models.Model):
 
     def get_absolute_url(self) -> str:
         return reverse("trials:plan", args=[self.slug])
+
+    def once(self, name: str, read: Callable[[], Any]) -> Any:
+        """What `read` gives, read once for this object: a page asks for the same plots and values in several places."""
+        kept = self.__dict__.setdefault("_read", {})
+        if name not in kept:
+            kept[name] = read()
+        return kept[name]
 
     @property
     def is_fixed(self) -> bool:
@@ -163,9 +173,7 @@ class Exclusion(models.Model):
     class Meta:
         ordering = ["at"]
         constraints = [
-            models.UniqueConstraint(
-                fields=["plot"], condition=Q(lifted_at__isnull=True), name="one_standing_exclusion_a_plot"
-            )
+            models.UniqueConstraint(fields=["plot"], condition=Q(lifted_at__isnull=True), name="one_standing_exclusion_a_plot")
         ]
 
     def __str__(self) -> str:

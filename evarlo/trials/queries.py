@@ -33,19 +33,22 @@ def entry_names(trial: Trial, user: Any) -> dict[int, str]:
 
 def plots_of(trial: Trial) -> list[Plot]:
     """The plots along the walking path, each with its entry and its standing exclusion if it has one."""
-    standing = Exclusion.objects.filter(lifted_at__isnull=True).select_related("by")
-    return list(
-        trial.plots.select_related("entry").prefetch_related(Prefetch("exclusions", standing, to_attr="standing"))
-    )
+    standing = Exclusion.objects.filter(lifted_at__isnull=True)
+    plots = trial.plots.select_related("entry").prefetch_related(Prefetch("exclusions", standing, to_attr="standing"))
+    return trial.once("plots", lambda: list(plots))
 
 
 def readings_of(trial: Trial, trait: Trait) -> Readings:
     """What is known of each plot for a trait, from whichever place of work records it."""
-    return registry.readings[trait.source](trial, trait)
+    return trial.once(f"readings {trait.pk}", lambda: registry.readings[trait.source](trial, trait))
 
 
 def traits_with_records(trial: Trial) -> list[Trait]:
     """The trial's criteria first, then every further trait that has a record."""
+    return trial.once("traits", lambda: _traits_with_records(trial))
+
+
+def _traits_with_records(trial: Trial) -> list[Trait]:
     traits = {c.trait_id: c.trait for c in trial.criteria.select_related("trait")}
     for source in registry.traits:
         for trait in source(trial):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -70,11 +71,25 @@ def plan_trial(plan: TrialPlan, by: User, seed: int | None = None) -> Trial:
     _check_plan(plan)
     trial = Trial.objects.create(
         slug=free_slug(f"{plan.name} {plan.season}"),
-        name=plan.name, question=plan.question, crop=plan.crop, season=plan.season, bed=plan.bed, blocks=plan.blocks,
-        plot_length_m=plan.plot_length_m, plot_width_m=plan.plot_width_m, path_m=plan.path_m,
-        between_rows_cm=plan.between_rows_cm, in_row_cm=plan.in_row_cm, cv_percent=plan.cv_percent, blind=plan.blind,
-        sow_on=plan.sow_on, plant_on=plan.plant_on, pick_on=plan.pick_on, made_by=by, made_at=timezone.now(),
-    )  # fmt: skip
+        name=plan.name,
+        question=plan.question,
+        crop=plan.crop,
+        season=plan.season,
+        bed=plan.bed,
+        blocks=plan.blocks,
+        plot_length_m=plan.plot_length_m,
+        plot_width_m=plan.plot_width_m,
+        path_m=plan.path_m,
+        between_rows_cm=plan.between_rows_cm,
+        in_row_cm=plan.in_row_cm,
+        cv_percent=plan.cv_percent,
+        blind=plan.blind,
+        sow_on=plan.sow_on,
+        plant_on=plan.plant_on,
+        pick_on=plan.pick_on,
+        made_by=by,
+        made_at=timezone.now(),
+    )
     prefix = "".join(word[0] for word in plan.crop.name.split()[:2]).upper()
     digits = max(2, len(str(len(plan.entries))))
     for number, name in enumerate(plan.entries, start=1):
@@ -107,7 +122,7 @@ def _check_plan(plan: TrialPlan) -> None:
         raise Refused("Name at least one criterion: the trait you will decide by.", "criteria")
     dates = [("sow_on", plan.sow_on), ("plant_on", plan.plant_on), ("pick_on", plan.pick_on)]
     known = [(field, day) for field, day in dates if day]
-    for (_, earlier), (field, later) in zip(known, known[1:], strict=False):
+    for (_, earlier), (field, later) in itertools.pairwise(known):
         if later < earlier:
             raise Refused(f"{later:%-d %b %Y} lies before the stage ahead of it, {earlier:%-d %b %Y}.", field)
 
@@ -154,12 +169,20 @@ def lay_out(trial: Trial, seed: int, by: User) -> None:
     trial.plots.all().delete()
     Plot.objects.bulk_create(
         Plot(
-            trial=trial, entry=entries[order[spot.block - 1][spot.position - 1]], block=str(spot.block),
-            number=str(plot_number(spot.block, spot.position, len(entries))), place=place,
-            row=spot.row, col=spot.col, x=spot.x, y=spot.y, length=spot.length, width=spot.width,
+            trial=trial,
+            entry=entries[order[spot.block - 1][spot.position - 1]],
+            block=str(spot.block),
+            number=str(plot_number(spot.block, spot.position, len(entries))),
+            place=place,
+            row=spot.row,
+            col=spot.col,
+            x=spot.x,
+            y=spot.y,
+            length=spot.length,
+            width=spot.width,
         )
         for place, spot in enumerate(placement.spots, start=1)
-    )  # fmt: skip
+    )
     trial.layout_seed = seed
     trial.save(update_fields=["layout_seed"])
     record(trial, by, f"Layout drawn from seed {seed}.", seed=seed)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.db import transaction
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
@@ -11,6 +11,7 @@ from django.views.decorators.http import require_POST
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
 from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
 from evarlo.trials import queries
 from evarlo.trials.forecast import forecast
 from evarlo.trials.forms import LeaveOut, NewTrial
@@ -26,7 +27,7 @@ def trial_or_404(slug: str) -> Trial:
 
 
 @may("see")
-def trial_list_page(request: HttpRequest) -> HttpResponse:
+def trial_list_page(request: PersonRequest) -> HttpResponse:
     return render(request, "trials/list.html", {"rows": cards(queries.trial_list())})
 
 
@@ -43,7 +44,7 @@ def cards(trials: list[Trial]) -> list[dict[str, object]]:
 
 
 @may("plan")
-def new(request: HttpRequest) -> HttpResponse:
+def new(request: PersonRequest) -> HttpResponse:
     form = NewTrial(request.POST or None, initial={"season": timezone.localdate().year})
     if request.method == "POST" and form.is_valid():
         try:
@@ -74,7 +75,7 @@ def _new_context(form: NewTrial) -> dict[str, object]:
 
 @may("plan")
 @require_POST
-def new_forecast(request: HttpRequest) -> HttpResponse:
+def new_forecast(request: PersonRequest) -> HttpResponse:
     """What the plan amounts to, as it is being typed."""
     form = NewTrial(request.POST)
     form.is_valid()
@@ -83,7 +84,7 @@ def new_forecast(request: HttpRequest) -> HttpResponse:
 
 
 @may("see")
-def plan(request: HttpRequest, slug: str) -> HttpResponse:
+def plan(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     context = frame(request, trial, "plan", layer="entry")
     names = queries.entry_names(trial, request.user)
@@ -99,7 +100,7 @@ def plan(request: HttpRequest, slug: str) -> HttpResponse:
 
 @may("plan")
 @require_POST
-def shuffle_layout(request: HttpRequest, slug: str) -> HttpResponse:
+def shuffle_layout(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     try:
         shuffle(trial, request.user)
@@ -110,7 +111,7 @@ def shuffle_layout(request: HttpRequest, slug: str) -> HttpResponse:
 
 @may("plan")
 @require_POST
-def fix(request: HttpRequest, slug: str) -> HttpResponse:
+def fix(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     try:
         fix_layout(trial, request.user)
@@ -122,7 +123,7 @@ def fix(request: HttpRequest, slug: str) -> HttpResponse:
 
 @may("plan")
 @require_POST
-def open_names_act(request: HttpRequest, slug: str) -> HttpResponse:
+def open_names_act(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     open_names(trial, request.user)
     say(request, "Names are open to everyone from now on.")
@@ -130,7 +131,7 @@ def open_names_act(request: HttpRequest, slug: str) -> HttpResponse:
 
 
 @may("see")
-def ground(request: HttpRequest, slug: str) -> HttpResponse:
+def ground(request: PersonRequest, slug: str) -> HttpResponse:
     """The plan alone, coloured by another layer."""
     trial = trial_or_404(slug)
     codes = request.GET.get("codes") != "0"
@@ -138,27 +139,32 @@ def ground(request: HttpRequest, slug: str) -> HttpResponse:
 
 
 @may("see")
-def plot(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+def plot(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """The diary of one plot: a part of the ground, or a page of its own."""
     trial = trial_or_404(slug)
     chosen = get_object_or_404(Plot.objects.select_related("entry__cultivar"), trial=trial, pk=pk)
     return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}))
 
 
-def _plot(request: HttpRequest, trial: Trial, chosen: Plot, form: LeaveOut, status: int = 200) -> HttpResponse:
+def _plot(request: PersonRequest, trial: Trial, chosen: Plot, form: LeaveOut, status: int = 200) -> HttpResponse:
     shown = queries.names_shown(trial, request.user)
     standing = chosen.exclusions.filter(lifted_at__isnull=True).select_related("by").first()
     context = {
-        "trial": trial, "plot": chosen, "diary": queries.diary_of(chosen, shown), "standing": standing, "form": form,
-        "name": chosen.entry.cultivar.name if shown else "", "hidden": request.GET.get("codes") == "0",
-    }  # fmt: skip
+        "trial": trial,
+        "plot": chosen,
+        "diary": queries.diary_of(chosen, shown),
+        "standing": standing,
+        "form": form,
+        "name": chosen.entry.cultivar.name if shown else "",
+        "hidden": request.GET.get("codes") == "0",
+    }
     template = "trials/plot.html#plot" if request.htmx else "trials/plot.html"
     return render(request, template, context, status=status)
 
 
 @may("exclude")
 @require_POST
-def leave_out(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+def leave_out(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     trial = trial_or_404(slug)
     chosen = get_object_or_404(Plot.objects.select_related("entry__cultivar"), trial=trial, pk=pk)
     form = LeaveOut(request.POST)
@@ -174,7 +180,7 @@ def leave_out(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 
 @may("exclude")
 @require_POST
-def take_back(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+def take_back(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     trial = trial_or_404(slug)
     chosen = get_object_or_404(Plot.objects.select_related("entry__cultivar"), trial=trial, pk=pk)
     for exclusion in chosen.exclusions.filter(lifted_at__isnull=True):

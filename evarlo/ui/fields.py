@@ -11,7 +11,7 @@ from django import forms
 from django.core.exceptions import ValidationError
 
 NUMBER = re.compile(r"[+-]?([0-9]+([.,][0-9]*)?|[.,][0-9]+)")
-MONTHS = {m: i for i, m in enumerate("jan feb mar apr may jun jul aug sep oct nov dec".split(), start=1)}
+MONTHS = {m: i for i, m in enumerate(["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"], start=1)}
 
 
 class Number(forms.Field):
@@ -19,9 +19,12 @@ class Number(forms.Field):
 
     widget = forms.TextInput
 
-    def __init__(self, *, low: float, high: float, unit: str = "", whole: bool = False, **kwargs: Any) -> None:
+    def __init__(
+        self, *, low: float, high: float, unit: str = "", whole: bool = False, unmarked: bool = False, **kwargs: Any
+    ) -> None:
         super().__init__(**kwargs)
         self.low, self.high, self.unit, self.whole = low, high, unit, whole
+        self.unmarked = unmarked  # may be empty without the label saying so
         self.widget.attrs.update(inputmode="numeric" if whole else "decimal", autocomplete="off")
 
     @property

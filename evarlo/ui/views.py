@@ -1,7 +1,5 @@
 """Pages for when something is wrong: what happened and what to do, never a stack of code."""
 
-from typing import Any
-
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 

@@ -73,18 +73,14 @@ def board_of(trial: Trial, user: Any) -> Board:
     return Board(trial, tuple(criteria), tuple(comparisons), tuple(lines), signed, changes)
 
 
-def _line(
-    entry: Entry, name: str, criteria: list[Criterion], comparisons: list[Comparison], opinion: Opinion | None
-) -> BoardLine:
+def _line(entry: Entry, name: str, criteria: list[Criterion], comparisons: list[Comparison], opinion: Opinion | None) -> BoardLine:
     figures, evidence = [], []
     for criterion, comparison in zip(criteria, comparisons, strict=True):
         standing = next(s for s in comparison.standings if s.entry.pk == entry.pk)
         d = standing.difference
         better = criterion.sign * d.estimate if d else None
         figures.append(CriterionFigure(criterion, standing.mean.lsmean, better, standing.chance, comparison.digits))
-        evidence.append(
-            Evidence(criterion.trait.name, better, d.se if d else None, d.df if d else None, criterion.matters)
-        )
+        evidence.append(Evidence(criterion.trait.name, better, d.se if d else None, d.df if d else None, criterion.matters))
     if entry.is_check:
         return BoardLine(entry, name, tuple(figures), None, (), None)
     suggestion = suggest(evidence)
@@ -94,9 +90,7 @@ def _line(
 
 def stands_on(comparisons: tuple[Comparison, ...] | list[Comparison]) -> dict[str, dict[str, float | str]]:
     """Every value the board rests on: trait key, then plot number, then the value or why there is none."""
-    return {
-        c.trait.key: {p.plot.number: p.value if p.value is not None else p.left_out for p in c.plots} for c in comparisons
-    }
+    return {c.trait.key: {p.plot.number: p.value if p.value is not None else p.left_out for p in c.plots} for c in comparisons}
 
 
 def _changes(then: dict[str, dict[str, Any]], now: dict[str, dict[str, Any]]) -> list[str]:

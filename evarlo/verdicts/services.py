@@ -38,9 +38,13 @@ def sign_board(trial: Trial, by: User) -> SignedBoard:
     if not any(f.mean is not None for line in board.lines for f in line.figures):
         raise Refused("No criterion has a figure yet; there is nothing a signature could stand on.")
     signed = SignedBoard.objects.create(
-        trial=trial, by=by, at=timezone.now(), lines=_lines(board), figures=_figures(board),
+        trial=trial,
+        by=by,
+        at=timezone.now(),
+        lines=_lines(board),
+        figures=_figures(board),
         stood_on=stands_on(board.comparisons),
-    )  # fmt: skip
+    )
     record(trial, by, "Verdicts signed.", board=signed.pk)
     mark_decided(trial, signed.at)
     open_names(trial, by)
@@ -50,22 +54,33 @@ def sign_board(trial: Trial, by: User) -> SignedBoard:
 def _lines(board: Board) -> list[dict[str, object]]:
     return [
         {
-            "code": line.entry.code, "name": line.entry.cultivar.name, "check": line.entry.is_check,
-            "verdict": line.verdict, "suggested": line.suggestion.verdict.value if line.suggestion else "",
-            "reasons": list(line.reasons), "own_reason": line.opinion.reason if line.opinion else "",
-            "means": [f.mean for f in line.figures], "chances": [f.chance for f in line.figures],
+            "code": line.entry.code,
+            "name": line.entry.cultivar.name,
+            "check": line.entry.is_check,
+            "verdict": line.verdict,
+            "suggested": line.suggestion.verdict.value if line.suggestion else "",
+            "reasons": list(line.reasons),
+            "own_reason": line.opinion.reason if line.opinion else "",
+            "means": [f.mean for f in line.figures],
+            "chances": [f.chance for f in line.figures],
             "digits": [f.digits for f in line.figures],
         }
         for line in board.lines
-    ]  # fmt: skip
+    ]
 
 
 def _figures(board: Board) -> list[dict[str, object]]:
     return [
         {
-            "trait": c.trait.name, "unit": c.trait.shown_unit, "mse": c.analysis.mse, "df": c.analysis.df_error,
-            "cv_percent": c.analysis.cv_percent, "band": c.band, "n": c.analysis.n_observed, "of": c.analysis.n_plots,
+            "trait": c.trait.name,
+            "unit": c.trait.shown_unit,
+            "mse": c.analysis.mse,
+            "df": c.analysis.df_error,
+            "cv_percent": c.analysis.cv_percent,
+            "band": c.band,
+            "n": c.analysis.n_observed,
+            "of": c.analysis.n_plots,
             "left_out": [f"{p.plot.number}: {p.left_out}" for p in c.left_out],
         }
         for c in board.comparisons
-    ]  # fmt: skip
+    ]

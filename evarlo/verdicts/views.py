@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
@@ -10,6 +10,7 @@ from django.views.decorators.http import require_POST
 from evarlo.compare.views import chart
 from evarlo.compare.words import sentence
 from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Entry
 from evarlo.trials.services import Refused
@@ -21,20 +22,23 @@ from evarlo.verdicts.services import give_verdict, sign_board
 
 
 @may("compare")
-def decide(request: HttpRequest, slug: str) -> HttpResponse:
+def decide(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     board = board_of(trial, request.user)
     layer = board.criteria[0].trait.key if board.criteria else ""
     has_figures = any(f.mean is not None for line in board.lines for f in line.figures)
     context = frame(request, trial, "decide", layer=layer) | {
-        "board": board, "verdicts": VERDICTS, "counts": counts(board), "has_figures": has_figures,
-    }  # fmt: skip
+        "board": board,
+        "verdicts": VERDICTS,
+        "counts": counts(board),
+        "has_figures": has_figures,
+    }
     return render(request, "verdicts/decide.html", context)
 
 
 @may("decide")
 @require_POST
-def give(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+def give(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """Keep the person's verdict on one entry; the line comes back, with what was typed if it cannot be kept."""
     trial = trial_or_404(slug)
     entry = get_object_or_404(Entry, trial=trial, pk=pk)
@@ -55,15 +59,19 @@ def give(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         board = board_of(trial, request.user)
         line = next(x for x in board.lines if x.entry.pk == pk)
     context = {
-        "trial": trial, "line": line, "verdicts": VERDICTS, "error": error,
-        "typed_verdict": verdict if error else "", "typed_reason": reason[:400] if error else "",
-    }  # fmt: skip
+        "trial": trial,
+        "line": line,
+        "verdicts": VERDICTS,
+        "error": error,
+        "typed_verdict": verdict if error else "",
+        "typed_reason": reason[:400] if error else "",
+    }
     return render(request, "verdicts/line.html", context, status=status)
 
 
 @may("decide")
 @require_POST
-def sign(request: HttpRequest, slug: str) -> HttpResponse:
+def sign(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     try:
         sign_board(trial, request.user)
@@ -74,13 +82,17 @@ def sign(request: HttpRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
-def report(request: HttpRequest, slug: str) -> HttpResponse:
+def report(request: PersonRequest, slug: str) -> HttpResponse:
     """For readers: what was asked, what was found, how sure it is. Made to be printed."""
     trial = trial_or_404(slug)
     board = board_of(trial, request.user)
     parts = [{"c": c, "sentence": sentence(c)} | chart(c) for c in board.comparisons]
     context = {
-        "trial": trial, "board": board, "parts": parts, "counts": counts(board), "today": timezone.localdate(),
+        "trial": trial,
+        "board": board,
+        "parts": parts,
+        "counts": counts(board),
+        "today": timezone.localdate(),
         "frozen": board.signed.lines if board.signed else None,
-    }  # fmt: skip
+    }
     return render(request, "verdicts/report.html", context)

@@ -51,9 +51,7 @@ class Observation(models.Model):
     seen_on = models.DateField()
     by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
-    supersedes = models.OneToOneField(
-        "self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by"
-    )
+    supersedes = models.OneToOneField("self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by")
 
     class Meta:
         ordering = ["at"]

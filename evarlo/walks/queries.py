@@ -34,16 +34,15 @@ def readings(trial: Trial, trait: Trait, walk: Round | None = None) -> Readings:
     walk = walk or latest_round(trial, trait)
     if walk is None:
         return {}
-    rows = current(walk)
+    rows = current(walk).order_by().values_list("plot_id", "number", "day", "cause", "note")
     if trait.kind != Trait.Kind.DATE:
-        return {r.plot_id: Reading(r.number, None, r.cause, r.note) for r in rows}
+        return {plot: Reading(number, None, cause, note) for plot, number, _, cause, note in rows}
     sown = sown_on(trial)
     found: Readings = {}
-    for r in rows:
-        days = None
-        if r.day and sown.get(r.plot_id) and sown[r.plot_id] <= r.day:
-            days = days_between(sown[r.plot_id], r.day)
-        found[r.plot_id] = Reading(days, r.day, r.cause, r.note)
+    for plot, _, day, cause, note in rows:
+        start = sown.get(plot)
+        days = days_between(start, day) if start and day and start <= day else None
+        found[plot] = Reading(days, day, cause, note)
     return found
 
 

@@ -80,14 +80,19 @@ def score(walk: Round, number: str = "", after: Plot | None = None) -> Score | N
         here = next((i for i in order if plots[i].pk not in seen), order[0])
     low = max(0, min(here - AROUND, len(plots) - 2 * AROUND - 1))
     around = plots[low : low + 2 * AROUND + 1]
-    strip = tuple(
-        StripTag(p, p.pk in seen, p.pk in seen and bool(seen[p.pk].cause), p.pk == plots[here].pk) for p in around
-    )
+    strip = tuple(StripTag(p, p.pk in seen, p.pk in seen and bool(seen[p.pk].cause), p.pk == plots[here].pk) for p in around)
     return Score(
-        walk, plots[here], seen.get(plots[here].pk), strip,
-        plots[here - 1] if here else None, plots[here + 1] if here + 1 < len(plots) else None,
-        sum(p.pk in seen for p in plots), len(plots), uuid.uuid4(), tuple(Cause.choices),
-    )  # fmt: skip
+        walk,
+        plots[here],
+        seen.get(plots[here].pk),
+        strip,
+        plots[here - 1] if here else None,
+        plots[here + 1] if here + 1 < len(plots) else None,
+        sum(p.pk in seen for p in plots),
+        len(plots),
+        uuid.uuid4(),
+        tuple(Cause.choices),
+    )
 
 
 def days_offered(today: date) -> list[tuple[date, str]]:

@@ -72,8 +72,9 @@ def keep_observation(
 ) -> Observation:
     """Keep what was seen in one plot. The same `key` sent again with the same answer is kept once.
 
-    Another answer under a key that was used is a correction. A plot that has a value in this round gets a correction; the old one stays. Raises Refused for a value that cannot
-    be, and Unlikely for one far from the others unless `sure`.
+    Another answer under a key that was used is a correction. A plot that has a value in this round gets a correction
+    too; the old one stays. Raises Refused for a value that cannot be, and Unlikely for one far from the others unless
+    the person is `sure`.
     """
     again = Observation.objects.filter(pk=key).first()
     if again is not None and (again.plot_id, again.round_id) == (plot.pk, walk.pk) and _same(again, seen):
@@ -91,9 +92,18 @@ def keep_observation(
         if is_unlikely(seen.number, others):
             raise Unlikely(f"{seen.number:g} {walk.trait.unit}".strip() + " is far from the other plots. Is it right?")
     return Observation.objects.create(
-        id=key if again is None else uuid.uuid4(), round=walk, plot=plot, number=seen.number, day=seen.day, cause=seen.cause, note=seen.note.strip(),
-        seen_on=seen_on, by=by, at=timezone.now(), supersedes=before,
-    )  # fmt: skip
+        id=key if again is None else uuid.uuid4(),
+        round=walk,
+        plot=plot,
+        number=seen.number,
+        day=seen.day,
+        cause=seen.cause,
+        note=seen.note.strip(),
+        seen_on=seen_on,
+        by=by,
+        at=timezone.now(),
+        supersedes=before,
+    )
 
 
 @transaction.atomic
@@ -103,10 +113,19 @@ def keep_many(walk: Round, values: Sequence[tuple[Plot, Seen]], by: User, seen_o
         _check(walk.trait, seen, seen_on)
     now = timezone.now()
     Observation.objects.bulk_create(
-        Observation(round=walk, plot=plot, number=seen.number, day=seen.day, cause=seen.cause, note=seen.note,
-                    seen_on=seen_on, by=by, at=now)
+        Observation(
+            round=walk,
+            plot=plot,
+            number=seen.number,
+            day=seen.day,
+            cause=seen.cause,
+            note=seen.note,
+            seen_on=seen_on,
+            by=by,
+            at=now,
+        )
         for plot, seen in values
-    )  # fmt: skip
+    )
     return len(values)
 
 
@@ -117,12 +136,18 @@ def withdraw(observation: Observation, by: User) -> None:
         raise Refused("It has been corrected since; undo the correction instead.")
     before = observation.supersedes
     Observation.objects.create(
-        round=observation.round, plot=observation.plot, supersedes=observation, by=by, at=timezone.now(),
+        round=observation.round,
+        plot=observation.plot,
+        supersedes=observation,
+        by=by,
+        at=timezone.now(),
         seen_on=observation.seen_on,
-        number=before.number if before else None, day=before.day if before else None,
-        cause=before.cause if before else "", note=before.note if before else "",
+        number=before.number if before else None,
+        day=before.day if before else None,
+        cause=before.cause if before else "",
+        note=before.note if before else "",
         withdrawn=before is None or before.withdrawn,
-    )  # fmt: skip
+    )
 
 
 def _check(trait: Trait, seen: Seen, today: date) -> None:
@@ -154,9 +179,12 @@ def _check_number(trait: Trait, number: float) -> None:
     low, high = trait.low, trait.high
     if (low is not None and number < low) or (high is not None and number > high):
         wanted = (
-            f"from {low:g} to {high:g}" if low is not None and high is not None
-            else f"of at least {low:g}" if low is not None else f"of at most {high:g}"
-        )  # fmt: skip
+            f"from {low:g} to {high:g}"
+            if low is not None and high is not None
+            else f"of at least {low:g}"
+            if low is not None
+            else f"of at most {high:g}"
+        )
         raise Refused(f"Found {number:g}. Expected {trait.name.lower()} {wanted} {trait.unit}".strip() + ".", "value")
     if trait.kind in (Trait.Kind.COUNT, Trait.Kind.SCORE) and number != int(number):
         raise Refused(f"Found {number:g}. Expected a whole number.", "value")

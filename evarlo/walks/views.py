@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 
 from evarlo.catalogue.models import Trait
 from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
 from evarlo.trials.forms import offered_traits
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Plot, Trial
@@ -27,7 +28,7 @@ from evarlo.walks.services import Seen, Unlikely, close_round, keep_observation,
 
 
 @may("see")
-def walk(request: HttpRequest, slug: str) -> HttpResponse:
+def walk(request: PersonRequest, slug: str) -> HttpResponse:
     """The rounds of a trial and what can be walked next."""
     trial = trial_or_404(slug)
     first = trial.rounds.select_related("trait").first()
@@ -45,7 +46,7 @@ def walk(request: HttpRequest, slug: str) -> HttpResponse:
 
 @may("observe")
 @require_POST
-def open_act(request: HttpRequest, slug: str) -> HttpResponse:
+def open_act(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     trait = get_object_or_404(Trait, key=request.POST.get("trait", ""))
     try:
@@ -61,7 +62,7 @@ def _round_or_404(trial: Trial, pk: int) -> Round:
 
 
 @may("observe")
-def round_page(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+def round_page(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     trial = trial_or_404(slug)
     asked = _round_or_404(trial, pk)
     question = score(asked, number=request.GET.get("at", ""))
@@ -71,16 +72,23 @@ def round_page(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     return render(request, "walks/round.html", context)
 
 
-def _score_context(request: HttpRequest, trial: Trial, question: Score | None, **more: Any) -> dict[str, Any]:
+def _score_context(request: PersonRequest, trial: Trial, question: Score | None, **more: Any) -> dict[str, Any]:
     return {
-        "trial": trial, "q": question, "days": days_offered(timezone.localdate()), "today": timezone.localdate(),
-        "typed": "", "error": "", "ask": "", "last": None, **more,
-    }  # fmt: skip
+        "trial": trial,
+        "q": question,
+        "days": days_offered(timezone.localdate()),
+        "today": timezone.localdate(),
+        "typed": "",
+        "error": "",
+        "ask": "",
+        "last": None,
+        **more,
+    }
 
 
 @may("observe")
 @require_POST
-def keep(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+def keep(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """Keep one answer and ask the next question. What cannot be kept comes back with what was typed."""
     trial = trial_or_404(slug)
     asked = _round_or_404(trial, pk)
@@ -132,7 +140,7 @@ def _read(trait: Trait, typed: str, cause: str, note: str) -> Seen:
 
 @may("observe")
 @require_POST
-def undo(request: HttpRequest, slug: str, pk: int, key: uuid.UUID) -> HttpResponse:
+def undo(request: PersonRequest, slug: str, pk: int, key: uuid.UUID) -> HttpResponse:
     """Take the last answer back and ask that plot again."""
     trial = trial_or_404(slug)
     asked = _round_or_404(trial, pk)
@@ -150,7 +158,7 @@ def undo(request: HttpRequest, slug: str, pk: int, key: uuid.UUID) -> HttpRespon
 
 @may("observe")
 @require_POST
-def close(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+def close(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     trial = trial_or_404(slug)
     asked = _round_or_404(trial, pk)
     close_round(asked)

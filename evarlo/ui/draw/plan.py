@@ -46,21 +46,27 @@ class Outline:
 
 
 def plan(
-    tags: Sequence[Tag], outlines: Sequence[Outline], bearing: float | None, scaled: bool, width: float = 576.0,
-    height: float = 470.0, title: str = "Ground plan",
-) -> SafeString:  # fmt: skip
+    tags: Sequence[Tag],
+    outlines: Sequence[Outline],
+    bearing: float | None,
+    scaled: bool,
+    width: float = 576.0,
+    height: float = 470.0,
+    title: str = "Ground plan",
+) -> SafeString:
     """Draw plots to one scale within `width` × `height`.
 
     `bearing` is the compass direction in which the bed's length runs, from left to right here; None leaves north out.
     `scaled` adds a bar of metres.
     """
-    right = max((t.x + t.length for t in tags), default=1.0)
-    bottom = max((t.y + t.width for t in tags), default=1.0)
+    marks: list[Tag | Outline] = [*tags, *outlines]
+    right = max((m.x + m.length for m in marks), default=1.0)
+    bottom = max((m.y + m.width for m in marks), default=1.0)
     names = 18.0
     scale = min((width - 2 * MARGIN) / right, (height - 2 * MARGIN - names) / bottom, 90.0)
     drawn_width, drawn_height = right * scale + 2 * MARGIN, bottom * scale + 2 * MARGIN + names
     foot = 46.0 if scaled or bearing is not None else 0.0
-    parts = [_outline(o, scale, names) for o in outlines]
+    parts = [_outline(o, scale, names, _room_above(o, outlines) * scale) for o in outlines]
     parts += [_tag(t, scale, names) for t in tags]
     if scaled:
         parts.append(_bar(scale, drawn_height))
@@ -71,23 +77,41 @@ def plan(
         '<defs><pattern id="hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
         '<rect width="6" height="6" fill="#fff"/><path d="M0 0v6" stroke="#4c5b57" stroke-width="1.6"/></pattern></defs>'
         "{}</svg>",
-        title, _n(drawn_width), _n(drawn_height + foot), _n(drawn_width), _n(drawn_height + foot),
+        title,
+        _n(drawn_width),
+        _n(drawn_height + foot),
+        _n(drawn_width),
+        _n(drawn_height + foot),
         format_html_join("", "{}", ((p,) for p in parts)),
-    )  # fmt: skip
+    )
 
 
 def _n(value: float) -> str:
     return f"{value:.1f}".rstrip("0").rstrip(".")
 
 
-def _outline(o: Outline, scale: float, names: float) -> SafeString:
+def _room_above(o: Outline, outlines: Sequence[Outline]) -> float:
+    """Metres of free ground between a block and the one above it."""
+    above = [a.y + a.width for a in outlines if a.y < o.y and a.x < o.x + o.length and o.x < a.x + a.length]
+    return o.y - max(above) if above else float("inf")
+
+
+def _outline(o: Outline, scale: float, names: float, room: float) -> SafeString:
     pad = 5.0
     x, y = MARGIN + o.x * scale, MARGIN + names + o.y * scale
-    text = format_html('<text x="{}" y="{}" class="block-name">{}</text>', _n(x - pad), _n(y - pad - 4), o.name) if o.name else ""
+    text = (
+        format_html('<text x="{}" y="{}" class="block-name">{}</text>', _n(x - pad), _n(y - pad - 4), o.name)
+        if o.name and room >= 24
+        else ""
+    )
     return format_html(
         '<rect class="soil" x="{}" y="{}" width="{}" height="{}"/>{}',
-        _n(x - pad), _n(y - pad), _n(o.length * scale + 2 * pad), _n(o.width * scale + 2 * pad), text,
-    )  # fmt: skip
+        _n(x - pad),
+        _n(y - pad),
+        _n(o.length * scale + 2 * pad),
+        _n(o.width * scale + 2 * pad),
+        text,
+    )
 
 
 def _tag(t: Tag, scale: float, names: float) -> SafeString:
@@ -110,19 +134,35 @@ def _tag(t: Tag, scale: float, names: float) -> SafeString:
     elif h >= 26 and w >= 28 and (t.left or t.right):
         texts.append(_text(x + min(7, w / 8), low, t.left or t.right, 9, "figure", t.hatched))
     if t.ring and w > 20:
-        texts.append(format_html('<circle class="ring" cx="{}" cy="{}" r="{}"/>', _n(x + w - 15), _n(y + min(14, h / 2)), _n(min(4.5, w / 10))))
+        texts.append(
+            format_html(
+                '<circle class="ring" cx="{}" cy="{}" r="{}"/>', _n(x + w - 15), _n(y + min(14, h / 2)), _n(min(4.5, w / 10))
+            )
+        )
     texts.append(format_html('<path class="edge" d="{}"/>', path))
     return format_html(
         '<a href="{}" class="tag{}" data-plot="{}" data-entry="{}" aria-label="{}"><title>{}</title>{}</a>',
-        t.url, " dark" if dark else "", t.key, t.entry, t.said, t.said, format_html_join("", "{}", ((p,) for p in texts)),
-    )  # fmt: skip
+        t.url,
+        " dark" if dark else "",
+        t.key,
+        t.entry,
+        t.said,
+        t.said,
+        format_html_join("", "{}", ((p,) for p in texts)),
+    )
 
 
 def _text(x: float, y: float, text: str, size: float, kind: str, on_hatch: bool, anchor: str = "start") -> SafeString:
     return format_html(
         '<text x="{}" y="{}" font-size="{}" class="{}{}" text-anchor="{}">{}</text>',
-        _n(x), _n(y), _n(size), kind, " on-hatch" if on_hatch else "", anchor, text,
-    )  # fmt: skip
+        _n(x),
+        _n(y),
+        _n(size),
+        kind,
+        " on-hatch" if on_hatch else "",
+        anchor,
+        text,
+    )
 
 
 def _bar(scale: float, y: float) -> SafeString:
@@ -130,8 +170,12 @@ def _bar(scale: float, y: float) -> SafeString:
     length = metres * scale
     return format_html(
         '<path class="bar" d="M9 {}v8m0-4h{}m0-4v8"/><text class="bar-text" x="{}" y="{}">{} m</text>',
-        _n(y + 14), _n(length), _n(16 + length), _n(y + 22), metres,
-    )  # fmt: skip
+        _n(y + 14),
+        _n(length),
+        _n(16 + length),
+        _n(y + 22),
+        metres,
+    )
 
 
 def _north(bearing: float, x: float, y: float) -> SafeString:
@@ -141,8 +185,12 @@ def _north(bearing: float, x: float, y: float) -> SafeString:
     return format_html(
         '<path class="north" d="M0 -13L6 9L0 5L-6 9z" transform="translate({} {}) rotate({})"/>'
         '<text class="bar-text" x="{}" y="{}" text-anchor="middle">N</text>',
-        _n(x), _n(y), _n(turn), _n(x - 20 * cos(back)), _n(y - 20 * sin(back) + 4),
-    )  # fmt: skip
+        _n(x),
+        _n(y),
+        _n(turn),
+        _n(x - 20 * cos(back)),
+        _n(y - 20 * sin(back) + 4),
+    )
 
 
 def small_plan(tags: Sequence[Tag], width: float = 200.0, height: float = 110.0) -> SafeString:
@@ -157,11 +205,16 @@ def small_plan(tags: Sequence[Tag], width: float = 200.0, height: float = 110.0)
         fill = "#fff" if t.shade is None else SHADES[t.shade]
         path = f"M{_n(x)} {_n(y)}h{_n(w - cut)}l{_n(cut)} {_n(cut)}v{_n(h - cut)}h{_n(-w)}z"
         slash = f"M{_n(x)} {_n(y + h)}L{_n(x + w)} {_n(y)}" if t.hatched else ""
-        marks.append(format_html('<path d="{}" fill="{}" stroke="#97a5a0" stroke-width=".6"/>', path, "#fff" if t.hatched else fill))
+        marks.append(
+            format_html('<path d="{}" fill="{}" stroke="#97a5a0" stroke-width=".6"/>', path, "#fff" if t.hatched else fill)
+        )
         if slash:
             marks.append(format_html('<path d="{}" stroke="#4c5b57"/>', slash))
     return format_html(
         '<svg class="small-plan" aria-hidden="true" viewBox="-1 -1 {} {}" width="{}" height="{}">{}</svg>',
-        _n(right * scale + 2), _n(bottom * scale + 2), _n(right * scale + 2), _n(bottom * scale + 2),
+        _n(right * scale + 2),
+        _n(bottom * scale + 2),
+        _n(right * scale + 2),
+        _n(bottom * scale + 2),
         format_html_join("", "{}", ((m,) for m in marks)),
-    )  # fmt: skip
+    )

@@ -59,20 +59,43 @@ def rail(chips: Sequence[Chip], marks: Sequence[Mark], frosts: Sequence[Frost], 
     for frost in frosts:
         start, end = max(frost.start, first), min(frost.end, last)
         if start < end:
-            parts.append(format_html('<rect class="frost" x="{}%" width="{}%" y="{}" height="7"><title>Frost is likely until {}</title></rect>',
-                                     _p(at(start)), _p(at(end) - at(start)), AXIS - 7, f"{frost.end:%-d %b}"))  # fmt: skip
+            parts.append(
+                format_html(
+                    '<rect class="frost" x="{}%" width="{}%" y="{}" height="7"><title>Frost is likely until {}</title></rect>',
+                    _p(at(start)),
+                    _p(at(end) - at(start)),
+                    AXIS - 7,
+                    f"{frost.end:%-d %b}",
+                )
+            )
     parts.append(format_html('<line class="axis" x1="0" x2="100%" y1="{}" y2="{}"/>', AXIS, AXIS))
     for month in _months(first, last):
-        parts.append(format_html('<line class="tick" x1="{0}%" x2="{0}%" y1="{1}" y2="{2}"/>'
-                                 '<text class="month" x="{0}%" dx="4" y="{3}">{4}</text>',
-                                 _p(at(month)), AXIS - 9, AXIS, AXIS + 13, f"{month:%b}"))  # fmt: skip
+        parts.append(
+            format_html(
+                '<line class="tick" x1="{0}%" x2="{0}%" y1="{1}" y2="{2}"/><text class="month" x="{0}%" dx="4" y="{3}">{4}</text>',
+                _p(at(month)),
+                AXIS - 9,
+                AXIS,
+                AXIS + 13,
+                f"{month:%b}",
+            )
+        )
     parts += [_mark(m, at(m.on)) for m in marks if first <= m.on <= last]
     parts += _chips(chips, at)
     if first <= today <= last:
         left = at(today) > 90
-        parts.append(format_html('<line class="today" x1="{0}%" x2="{0}%" y1="2" y2="{1}"/>'
-                                 '<text class="today-text" x="{0}%" dx="{2}" y="{3}" text-anchor="{4}">today {5}</text>',
-                                 _p(at(today)), AXIS + 3, -5 if left else 5, AXIS - 2, "end" if left else "start", f"{today:%-d %b}"))  # fmt: skip
+        parts.append(
+            format_html(
+                '<line class="today" x1="{0}%" x2="{0}%" y1="2" y2="{1}"/>'
+                '<text class="today-text" x="{0}%" dx="{2}" y="{3}" text-anchor="{4}">today {5}</text>',
+                _p(at(today)),
+                AXIS + 3,
+                -5 if left else 5,
+                AXIS - 2,
+                "end" if left else "start",
+                f"{today:%-d %b}",
+            )
+        )
     return format_html(
         '<svg class="rail" width="100%" height="80" role="group" aria-label="Season">{}</svg>',
         format_html_join("", "{}", ((p,) for p in parts)),
@@ -96,9 +119,15 @@ def _months(first: date, last: date) -> list[date]:
 def _mark(mark: Mark, x: float) -> SafeString:
     return format_html(
         '<svg class="pin{}" x="{}%" y="{}" overflow="visible" tabindex="0" role="img" aria-label="{}">'
-        '<title>{}</title><path d="M-5 0h10l-5 -7z"/><rect class="hit" x="-9" y="-14" width="18" height="18"/><text x="7" y="-3">{}</text></svg>',
-        " hurts" if mark.hurts else "", _p(x), AXIS, mark.text, mark.text, mark.label,
-    )  # fmt: skip
+        '<title>{}</title><path d="M-5 0h10l-5 -7z"/><rect class="hit" x="-9" y="-14" width="18" height="18"/>'
+        '<text x="7" y="-3">{}</text></svg>',
+        " hurts" if mark.hurts else "",
+        _p(x),
+        AXIS,
+        mark.text,
+        mark.text,
+        mark.label,
+    )
 
 
 def _chips(chips: Sequence[Chip], at: object) -> list[SafeString]:
@@ -108,18 +137,34 @@ def _chips(chips: Sequence[Chip], at: object) -> list[SafeString]:
     for chip in chips:
         start = at(chip.start)  # type: ignore[operator]
         width = max(at(chip.end) - start, LEAST)  # type: ignore[operator]
-        lane = next((i for i, end in enumerate(ends) if end <= start + 0.6), min(range(len(ends)), key=ends.__getitem__))
+        lane = next((i for i, end in enumerate(ends) if end <= start + 0.05), min(range(len(ends)), key=ends.__getitem__))
         start = min(max(start, ends[lane]), 100 - LEAST)
         width = min(width, 100 - start)
-        ends[lane] = start + width + 0.75
+        ends[lane] = start + width
+        width -= 0.65  # room for the tip
         kind = " current" if chip.current else " planned" if chip.planned else ""
         said = f"{chip.name}: {chip.start:%-d %b} to {chip.end:%-d %b}" + (", planned" if chip.planned else "")
-        drawn.append(format_html(
-            '<a href="{}" class="chip{}" aria-current="{}"><title>{}</title>'
-            '<rect x="{}%" y="{}" width="{}%" height="{}"/>'
-            '<svg x="{}%" y="{}" overflow="visible"><path class="notch" d="M-.5 0l7 {}l-7 {}z"/></svg>'
-            '<text x="{}%" dx="8" y="{}">{}</text></a>',
-            chip.url, kind, "page" if chip.current else "false", said, _p(start), LANES[lane], _p(width), CHIP,
-            _p(start + width), LANES[lane], CHIP / 2, CHIP / 2, _p(start), LANES[lane] + 14, chip.name,
-        ))  # fmt: skip
+        drawn.append(
+            format_html(
+                '<a href="{}" class="chip{}" aria-current="{}"><title>{}</title>'
+                '<rect x="{}%" y="{}" width="{}%" height="{}"/>'
+                '<svg x="{}%" y="{}" overflow="visible"><path class="notch" d="M-.5 0l7 {}l-7 {}z"/></svg>'
+                '<text x="{}%" dx="8" y="{}">{}</text></a>',
+                chip.url,
+                kind,
+                "page" if chip.current else "false",
+                said,
+                _p(start),
+                LANES[lane],
+                _p(width),
+                CHIP,
+                _p(start + width),
+                LANES[lane],
+                CHIP / 2,
+                CHIP / 2,
+                _p(start),
+                LANES[lane] + 14,
+                chip.name,
+            )
+        )
     return drawn

@@ -37,9 +37,11 @@ def axis_labels(axis: Axis, unit: str) -> SafeString:
     step = ticks[1] - ticks[0] if len(ticks) > 1 else 1.0
     texts = ((f"{axis.scale(t):.1f}", tick_text(t, step) + (f" {unit}" if t == ticks[-1] and unit else "")) for t in ticks)
     return format_html(
-        '<svg class="standing-axis" width="{}" height="14" viewBox="0 0 {} 14">{}</svg>', WIDTH, WIDTH,
+        '<svg class="standing-axis" width="{}" height="14" viewBox="0 0 {} 14">{}</svg>',
+        WIDTH,
+        WIDTH,
         format_html_join("", '<text x="{}" y="11" text-anchor="middle">{}</text>', texts),
-    )  # fmt: skip
+    )
 
 
 def row(axis: Axis, mean: float | None, se: float | None, low: float | None, high: float | None, kind: str) -> SafeString:
@@ -47,8 +49,14 @@ def row(axis: Axis, mean: float | None, se: float | None, low: float | None, hig
     at = axis.scale
     parts: list[SafeString] = []
     if axis.check is not None and axis.band is not None:
-        parts.append(format_html('<rect class="band" x="{}" y="0" width="{}" height="{}"/>', f"{at(axis.check - axis.band):.1f}",
-                                 f"{at(axis.check + axis.band) - at(axis.check - axis.band):.1f}", HEIGHT))  # fmt: skip
+        parts.append(
+            format_html(
+                '<rect class="band" x="{}" y="0" width="{}" height="{}"/>',
+                f"{at(axis.check - axis.band):.1f}",
+                f"{at(axis.check + axis.band) - at(axis.check - axis.band):.1f}",
+                HEIGHT,
+            )
+        )
     if axis.check is not None:
         parts.append(format_html('<path class="check-line" d="M{} 0v{}"/>', f"{at(axis.check):.1f}", HEIGHT))
     middle = HEIGHT / 2
@@ -59,5 +67,10 @@ def row(axis: Axis, mean: float | None, se: float | None, low: float | None, hig
         parts.append(format_html('<circle cx="{}" cy="{}" r="5"/>', f"{at(mean):.1f}", middle))
     return format_html(
         '<svg class="standing {}" width="{}" height="{}" viewBox="0 0 {} {}" aria-hidden="true">{}</svg>',
-        kind, WIDTH, HEIGHT, WIDTH, HEIGHT, format_html_join("", "{}", ((p,) for p in parts)),
-    )  # fmt: skip
+        kind,
+        WIDTH,
+        HEIGHT,
+        WIDTH,
+        HEIGHT,
+        format_html_join("", "{}", ((p,) for p in parts)),
+    )

@@ -31,14 +31,22 @@ def icon(name: str) -> SafeString:
 def verdict_mark(verdict: str) -> SafeString:
     """A verdict as a mark and a word."""
     if verdict not in SHAPES:
-        return format_html('<span class="verdict"><svg width="16" height="18" aria-hidden="true">'
-                           '<circle cx="8" cy="9" r="5.5" class="ring"/></svg>{}</span>', verdict.capitalize())  # fmt: skip
+        return format_html(
+            '<span class="verdict"><svg width="16" height="18" aria-hidden="true">'
+            '<circle cx="8" cy="9" r="5.5" class="ring"/></svg>{}</span>',
+            verdict.capitalize(),
+        )
     outline, inner, filled = SHAPES[verdict]
     return format_html(
         '<span class="verdict verdict-{}"><svg width="16" height="18" aria-hidden="true">'
         '<path d="{}" class="{}"/><path d="{}" class="{}"/></svg>{}</span>',
-        verdict, outline, "solid" if filled else "line", inner, "cut" if filled else "line", verdict.capitalize(),
-    )  # fmt: skip
+        verdict,
+        outline,
+        "solid" if filled else "line",
+        inner,
+        "cut" if filled else "line",
+        verdict.capitalize(),
+    )
 
 
 @register.filter

@@ -5,7 +5,8 @@ function choose(key) {
   const tag = document.querySelector(`.plan [data-plot="${key}"]`);
   if (tag) tag.classList.add("chosen");
   const row = document.querySelector(`[data-plot-row="${key}"]`);
-  if (row) row.scrollIntoView({ block: "nearest" });
+  document.querySelectorAll("tr.chosen").forEach((other) => other.classList.remove("chosen"));
+  if (row) { row.classList.add("chosen"); row.scrollIntoView({ block: "nearest" }); }
 }
 
 document.addEventListener("click", (event) => {

@@ -37,14 +37,15 @@ document.addEventListener("alpine:init", () => {
       for (const [name, figure] of Object.entries(figures)) if (figure !== null) this.field(name).value = figure;
     },
     changed(target) {
-      if (target.name === "crop") {
+      const name = target.getAttribute("name") || "";
+      if (name === "crop") {
         const known = this.crops.find((crop) => same(crop.name, target.value));
         if (known) this.fill({ between_rows_cm: known.rows, in_row_cm: known.row, cv_percent: known.cv });
-      } else if (target.name === "bed" || target.name === "site") {
+      } else if (name === "bed" || name === "site") {
         const known = this.bedsHere.find((bed) => same(bed.name, this.value("bed")));
         if (known) this.fill({ bed_length_m: known.length, bed_width_m: known.width, bearing: known.bearing });
-      } else if (target.name && target.name.startsWith("trait_") && this.traits[target.value]) {
-        const row = target.name.slice("trait_".length);
+      } else if (name.startsWith("trait_") && this.traits[target.value]) {
+        const row = name.slice("trait_".length);
         const trait = this.traits[target.value];
         this.fill({ [`direction_${row}`]: trait.direction, [`matters_${row}`]: trait.matters });
       }
