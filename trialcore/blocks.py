@@ -43,7 +43,9 @@ class EntryMean:
 class BlockAnalysis:
     """What `analyse_blocks` found.
 
-    `balanced` is true when no plot is missing and every entry stands equally often in every block. `covariance` (entries × entries, in the order of `means`) is that of the least-squares means per unit of error
+    `balanced` is true when no plot is missing and every entry stands equally often in every block.
+
+    `covariance` (entries × entries, in the order of `means`) is that of the least-squares means per unit of error
     variance; `connected_set` numbers the entries that can be compared with each other. `cannot_say` holds plain
     sentences on what these data do not tell.
     """

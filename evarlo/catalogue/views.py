@@ -9,7 +9,7 @@ from django.shortcuts import redirect, render
 
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.people.permissions import allowed, may
-from evarlo.people.requests import PersonRequest
+from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Words
 from evarlo.ui.notice import say
 
@@ -33,7 +33,7 @@ class NewCultivar(forms.Form):
 
 @may("see")
 def cultivars(request: PersonRequest) -> HttpResponse:
-    form = NewCultivar(request.POST or None)
+    form = NewCultivar(typed(request))
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
         data = form.cleaned_data
         crop = Crop.objects.filter(name__iexact=data["crop"]).first() or Crop.objects.create(name=data["crop"])

@@ -13,7 +13,7 @@ from evarlo.catalogue.models import Crop, Trait
 from evarlo.exchange.models import Sheet
 from evarlo.exchange.services import keep_sheet, make_trial
 from evarlo.people.permissions import may
-from evarlo.people.requests import PersonRequest
+from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials.services import Refused
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
@@ -79,7 +79,7 @@ class MakeTrial(forms.Form):
 
 @may("bring_in")
 def bring_in(request: PersonRequest) -> HttpResponse:
-    form = Upload(request.POST or None, request.FILES or None)
+    form = Upload(typed(request), request.FILES)
     if request.method == "POST" and form.is_valid():
         file = form.cleaned_data.get("file")
         raw = file.read() if file else form.cleaned_data["text"].encode()
@@ -100,7 +100,7 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
         return redirect("compare:compare", sheet.trial.slug)
     read = read_trial_sheet(sheet.text)
     initial = {"name": sheet.name.rsplit(".", 1)[0].replace("_", " "), "season": timezone.localdate().year}
-    form = MakeTrial(read, request.POST or None, initial=initial)
+    form = MakeTrial(read, typed(request), initial=initial)
     if request.method == "POST" and not read.problems and form.is_valid():
         data = form.cleaned_data
         matters = {c: v or 0.0 for c, v in form.by_column("matters").items()}

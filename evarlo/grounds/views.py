@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 
 from evarlo.grounds.models import Bed, Site
 from evarlo.people.permissions import allowed, may
-from evarlo.people.requests import PersonRequest
+from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words, read_day
 from evarlo.ui.notice import say
 
@@ -60,7 +60,7 @@ class NewBed(forms.Form):
 
 @may("see")
 def ground(request: PersonRequest) -> HttpResponse:
-    form = NewBed(request.POST or None)
+    form = NewBed(typed(request))
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
         data = form.cleaned_data
         site = Site.objects.filter(name__iexact=data["site"]).first() or Site.objects.create(name=data["site"])

@@ -13,7 +13,7 @@ from evarlo.nursery.models import Step
 from evarlo.nursery.queries import step_rows
 from evarlo.nursery.services import keep_step
 from evarlo.people.permissions import allowed, may
-from evarlo.people.requests import PersonRequest
+from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
 from evarlo.trials.services import Refused
@@ -69,7 +69,7 @@ def plant(request: PersonRequest, slug: str) -> HttpResponse:
 
 def _step(request: PersonRequest, slug: str, step: Step, stage: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    form = StepForm(trial, request.POST or None, initial={"on": timezone.localdate()})
+    form = StepForm(trial, typed(request), initial={"on": timezone.localdate()})
     if request.method == "POST" and allowed(request.user, "sow") and form.is_valid():
         plots = trial.plots.filter(number__in=form.cleaned_data["plots"])
         on = form.cleaned_data["on"]

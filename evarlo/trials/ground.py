@@ -82,7 +82,7 @@ def _complete_shade(share: float | None) -> int | None:
 def _tag(trial: Trial, plot: Plot, names: dict[int, str], codes: bool, **look: Any) -> Tag:
     code = plot.entry.code if codes else ""
     left = look.pop("left", "")
-    said = f"Plot {plot.number}" + (f", {names[plot.entry_id]}" if codes else "") + (f", {left}" if left else "")
+    said = names[plot.entry_id] if codes else "plot"
     return Tag(
         plot.pk,
         plot.number,

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_POST
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
 from evarlo.people.permissions import may
-from evarlo.people.requests import PersonRequest
+from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials import queries
 from evarlo.trials.forecast import forecast
 from evarlo.trials.forms import LeaveOut, NewTrial
@@ -45,7 +45,7 @@ def cards(trials: list[Trial]) -> list[dict[str, object]]:
 
 @may("plan")
 def new(request: PersonRequest) -> HttpResponse:
-    form = NewTrial(request.POST or None, initial={"season": timezone.localdate().year})
+    form = NewTrial(typed(request), initial={"season": timezone.localdate().year})
     if request.method == "POST" and form.is_valid():
         try:
             with transaction.atomic():

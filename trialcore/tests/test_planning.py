@@ -1,5 +1,6 @@
 """Laying out: balance, chance, fit and what can be told apart."""
 
+import itertools
 import json
 from collections import Counter
 from pathlib import Path
@@ -43,7 +44,7 @@ class Layout(TestCase):
         cells = [(r, c) for r in range(rows) for c in range(cols)]
         path = [cells[i] for i in serpentine([r for r, _ in cells], [c for _, c in cells])]
         self.assertEqual(sorted(path), cells)
-        for (r1, c1), (r2, c2) in zip(path, path[1:], strict=False):
+        for (r1, c1), (r2, c2) in itertools.pairwise(path):
             self.assertEqual(abs(r1 - r2) + abs(c1 - c2), 1)
 
     def test_plot_numbers_never_meet(self) -> None:

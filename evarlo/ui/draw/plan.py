@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from math import cos, radians, sin
 
@@ -121,35 +121,32 @@ def _tag(t: Tag, scale: float, names: float) -> SafeString:
     path = f"M{_n(x)} {_n(y)}h{_n(w - cut)}l{_n(cut)} {_n(cut)}v{_n(h - cut)}h{_n(-w)}z"
     fill = "url(#hatch)" if t.hatched else "#dfe7e4" if t.shade is None else SHADES[t.shade]
     dark = t.shade is not None and t.shade >= 5 and not t.hatched
-    texts = [format_html('<path d="{}" fill="{}"/>', path, fill)]
+    words = list(_words(t, x, y, w, h))
+    shapes = [format_html('<path d="{}" fill="{}"/>', path, fill), *(drawn for _, drawn in words)]
+    if t.ring and w > 20:
+        at = (_n(x + w - 15), _n(y + min(14, h / 2)), _n(min(4.5, w / 10)))
+        shapes.append(format_html('<circle class="ring" cx="{}" cy="{}" r="{}"/>', *at))
+    shapes.append(format_html('<path class="edge" d="{}"/>', path))
+    name = f"{' '.join(text for text, _ in words) or t.number}, {t.said}"
+    return format_html(
+        '<a href="{}" class="tag{}" data-plot="{}" data-number="{}" data-entry="{}"><title>{}</title>{}</a>',
+        t.url, " dark" if dark else "", t.key, t.number, t.entry, name, format_html_join("", "{}", ((s,) for s in shapes)),
+    )  # fmt: skip
+
+
+def _words(t: Tag, x: float, y: float, w: float, h: float) -> Iterator[tuple[str, SafeString]]:
+    """The number and as many of the two texts as there is room for, each as read and as drawn."""
     size = min(14.0, h * 0.55, (w - 4) / (0.6 * max(2, len(t.number))))
+    inset, low = min(7, w / 8), y + h - min(6, h / 6)
     if size >= 6.5:
-        texts.append(_text(x + min(7, w / 8), y + size + min(5, h / 8), t.number, size, "number", t.hatched))
-    low = y + h - min(6, h / 6)
+        yield t.number, _text(x + inset, y + size + min(5, h / 8), t.number, size, "number", t.hatched)
     if h >= 34 and w >= 50:
         if t.left:
-            texts.append(_text(x + 7, low, t.left, 10.5, "figure", t.hatched))
+            yield t.left, _text(x + 7, low, t.left, 10.5, "figure", t.hatched)
         if t.right and (not t.left or w >= 13 + 5.7 * (len(t.left) + len(t.right))):
-            texts.append(_text(x + w - 5, low, t.right, 10.5, "code", t.hatched, "end"))
+            yield t.right, _text(x + w - 5, low, t.right, 10.5, "code", t.hatched, "end")
     elif h >= 26 and w >= 28 and (t.left or t.right):
-        texts.append(_text(x + min(7, w / 8), low, t.left or t.right, 9, "figure", t.hatched))
-    if t.ring and w > 20:
-        texts.append(
-            format_html(
-                '<circle class="ring" cx="{}" cy="{}" r="{}"/>', _n(x + w - 15), _n(y + min(14, h / 2)), _n(min(4.5, w / 10))
-            )
-        )
-    texts.append(format_html('<path class="edge" d="{}"/>', path))
-    return format_html(
-        '<a href="{}" class="tag{}" data-plot="{}" data-entry="{}" aria-label="{}"><title>{}</title>{}</a>',
-        t.url,
-        " dark" if dark else "",
-        t.key,
-        t.entry,
-        t.said,
-        t.said,
-        format_html_join("", "{}", ((p,) for p in texts)),
-    )
+        yield t.left or t.right, _text(x + inset, low, t.left or t.right, 9, "figure", t.hatched)
 
 
 def _text(x: float, y: float, text: str, size: float, kind: str, on_hatch: bool, anchor: str = "start") -> SafeString:

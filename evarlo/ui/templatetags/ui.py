@@ -56,6 +56,12 @@ def places(value: float | None, digits: int) -> str:
 
 
 @register.filter
+def plain(value: float | None) -> str:
+    """A number as it was given, without nought behind the point."""
+    return "–" if value is None else f"{value:.10g}".replace("-", "−")
+
+
+@register.filter
 def signed(value: float | None, digits: int) -> str:
     """A difference with its sign."""
     return "–" if value is None else f"{value:+.{digits}f}".replace("-", "−")

@@ -16,7 +16,7 @@ document.addEventListener("click", (event) => {
   const scoring = document.querySelector("#ground").dataset.stage === "round";
   choose(tag.dataset.plot);
   if (scoring) {
-    const at = encodeURIComponent(tag.querySelector(".number")?.textContent || "");
+    const at = encodeURIComponent(tag.dataset.number);
     htmx.ajax("GET", `?at=${at}`, { target: "#score", swap: "outerHTML" });
   } else {
     htmx.ajax("GET", tag.getAttribute("href"), { target: "#plot", swap: "innerHTML" });

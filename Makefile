@@ -1,0 +1,71 @@
+# Two commands do everything: `make demo` and `make test`.
+PYTHON ?= python3
+PORT ?= 8000
+RUN := .venv/bin/python
+MANAGE := $(RUN) manage.py
+PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
+SERVE := .venv/bin/gunicorn evarlo.wsgi --bind 127.0.0.1:$(PORT) --workers 2 --threads 4 --no-control-socket
+
+.PHONY: help demo demo-reset serve test test-fast lint types css screenshots bench clean
+
+help:
+	@echo "make demo         set up and start Evarlo with the sample world"
+	@echo "make demo-reset   the same, with the sample world made afresh"
+	@echo "make test         set up and run every test, the browser's too"
+	@echo "make test-fast    the tests without the browser"
+	@echo "make lint types   style and types"
+	@echo "make css          rebuild stylesheet, scripts, fonts and icons (needs Node)"
+	@echo "make screenshots  take the pictures of docs/screenshots from the sample world"
+	@echo "make bench        how fast the core and the pages are, as ratios"
+
+.venv/run: requirements.txt
+	@$(PYTHON) -c 'import sys; sys.exit(0 if sys.version_info >= (3, 11) else "Evarlo needs Python 3.11 or newer.")'
+	@test -x .venv/bin/python || $(PYTHON) -m venv .venv
+	@echo "Installing what Evarlo needs …"
+	@$(PIP) -r requirements.txt
+	@touch $@
+
+.venv/dev: requirements-dev.txt .venv/run
+	@echo "Installing what the tests need …"
+	@$(PIP) -r requirements-dev.txt
+	@touch $@
+
+demo: .venv/run
+	@$(MANAGE) migrate --verbosity 0
+	@$(MANAGE) load_demo
+	@echo "Evarlo is at http://127.0.0.1:$(PORT)/ (Ctrl-C stops it)"
+	@$(SERVE) --log-level warning
+
+demo-reset: .venv/run
+	@rm -f data/evarlo.sqlite3 data/evarlo.sqlite3-wal data/evarlo.sqlite3-shm
+	@$(MAKE) --no-print-directory demo
+
+serve: .venv/run
+	@$(MANAGE) migrate --verbosity 0
+	@$(SERVE)
+
+test: .venv/dev
+	@bin/ensure-chromium
+	@$(MANAGE) test --parallel 2 --timing trialcore evarlo
+
+test-fast: .venv/dev
+	@$(MANAGE) test --parallel 2 --exclude-tag browser trialcore evarlo
+
+lint: .venv/dev
+	@.venv/bin/ruff check . && .venv/bin/ruff format --check .
+
+types: .venv/dev
+	@.venv/bin/mypy trialcore evarlo
+
+css:
+	@cd frontend && npm ci --ignore-scripts --no-audit --no-fund --silent && node build.mjs
+
+screenshots: .venv/dev
+	@bin/ensure-chromium
+	@$(RUN) docs/take_screenshots.py
+
+bench: .venv/dev
+	@$(RUN) -m bench
+
+clean:
+	@rm -rf .venv .mypy_cache .ruff_cache .hypothesis staticfiles

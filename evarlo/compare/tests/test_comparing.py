@@ -1,0 +1,107 @@
+"""The comparison: right sentence, right figures, nothing left out in silence."""
+
+import csv
+import io
+import re
+
+from django.test import TestCase
+from django.urls import reverse
+from django.utils.html import strip_tags
+
+from evarlo.compare.queries import Comparison, compare
+from evarlo.compare.views import harmless
+from evarlo.compare.words import sentence
+from evarlo.testing import world
+from evarlo.trials.models import Trial
+from evarlo.trials.services import exclude_plot
+
+MEANS = {"Corvane": 5.0, "Quillet": 6.5, "OF-17": 5.2, "Brakewater": 3.4}
+
+
+class Comparing(TestCase):
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.trial = world.trial(self.by)
+
+    def compared(self, key: str = "plot-yield", guard: str = "each") -> Comparison:
+        return compare(Trial.objects.get(pk=self.trial.pk), world.trait(key), self.by, guard)  # type: ignore[arg-type]
+
+    def said(self, key: str = "plot-yield") -> str:
+        return strip_tags(sentence(self.compared(key)))
+
+    def test_before_there_is_a_value(self) -> None:
+        self.assertEqual(self.said(), "No plot has a value for plot yield yet.")
+        self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
+        for path in ("compare/", "compare/working/", "compare/figures.json", "compare/plots.csv", "decide/", "report/"):
+            with self.subTest(path=path):
+                self.assertEqual(self.client.get(f"/trials/{self.trial.slug}/{path}").status_code, 200)
+
+    def test_winners_luck_and_losers(self) -> None:
+        world.keep_yields(self.trial, self.by, MEANS)
+        said = self.said()
+        self.assertRegex(said, r"^Quillet beats the check, Corvane\. One more is ahead of it, but with three blocks")
+        self.assertRegex(said, r"a difference under 0\.\d+ kg \(\d+ %\) could be luck\.$")
+        beats = {s.name: s.beats for s in self.compared().standings}
+        self.assertEqual(beats, {"Quillet": 1, "OF-17": 0, "Corvane": 0, "Brakewater": -1})
+
+    def test_where_lower_is_better_the_lowest_stands_first(self) -> None:
+        asked = world.walk(self.trial, "bolting", self.by)
+        for i, plot in enumerate(self.trial.plots.select_related("entry__cultivar")):
+            world.keep(asked, plot, self.by, round(10 * MEANS[plot.entry.cultivar.name] + i % 3))
+        standings = self.compared("bolting").standings
+        self.assertEqual(standings[0].name, "Brakewater")
+        self.assertGreater(standings[0].chance or 0, 0.97)
+        self.assertTrue(self.said("bolting").startswith("Brakewater beats the check"))
+
+    def test_holding_all_together_widens_the_band(self) -> None:
+        world.keep_yields(self.trial, self.by, MEANS)
+        each, family = self.compared().band, self.compared(guard="family").band
+        assert each and family
+        self.assertGreater(family, each * 1.1)
+
+    def test_every_plot_left_out_is_named_with_its_reason(self) -> None:
+        asked = world.keep_yields(self.trial, self.by, MEANS)
+        exclude_plot(self.trial.plots.get(number="102"), "accident", "Flooded", world.TODAY, self.by)
+        world.keep(asked, self.trial.plots.get(number="203"), self.by, cause="lost_label", note="stake gone")
+        world.keep(asked, self.trial.plots.get(number="304"), self.by, cause="failed")
+        found = self.compared()
+        self.assertEqual(
+            {p.plot.number: p.left_out for p in found.left_out}, {"102": "accident: Flooded", "203": "lost label: stake gone"}
+        )
+        self.assertEqual({p.plot.number: p.value for p in found.counted_as}, {"304": 0.0})
+        self.assertEqual((found.analysis.n_observed, found.analysis.n_plots), (10, 12))
+        asked = world.walk(self.trial, "vigour", self.by)
+        world.keep(asked, self.trial.plots.get(number="101"), self.by, cause="failed")
+        self.assertIn("flatters the cultivar", {p.plot.number: p.left_out for p in self.compared("vigour").left_out}["101"])
+
+    def test_a_check_without_a_value(self) -> None:
+        asked = world.keep_yields(self.trial, self.by, MEANS)
+        for plot in self.trial.plots.filter(entry__is_check=True):
+            world.keep(asked, plot, self.by, cause="accident")
+        self.assertIn("The check, Corvane, has no value for plot yield", self.said())
+
+    def test_one_block_with_values_says_why_nothing_is_sure(self) -> None:
+        asked = world.walk(self.trial, "plot-yield", self.by)
+        for plot in self.trial.plots.filter(block="1"):
+            world.keep(asked, plot, self.by, 3 + plot.place / 10)
+        self.assertIn("error cannot be judged", self.said())
+
+    def test_the_figures_on_the_page_are_those_of_the_core(self) -> None:
+        world.keep_yields(self.trial, self.by, MEANS)
+        self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
+        figures = self.client.get(reverse("compare:figures", args=[self.trial.slug])).json()
+        page = self.client.get(reverse("compare:compare", args=[self.trial.slug])).content.decode()
+        for mean in figures["entry_means"]:
+            self.assertIn(f">{mean['lsmean']:.2f}<", page)
+        working = self.client.get(reverse("compare:working", args=[self.trial.slug])).content.decode()
+        self.assertIn(f"{figures['mse']:.4f}", working)
+        rows = list(csv.reader(io.StringIO(self.client.get(reverse("compare:plots", args=[self.trial.slug])).content.decode())))
+        self.assertEqual(rows[0][:6], ["plot", "rep", "row", "col", "entry", "Plot yield (kg)"])
+        self.assertEqual(len(rows), 13)
+        self.assertTrue(re.fullmatch(r"\d+\.\d+", rows[1][5]))
+
+    def test_formulas_leave_as_text_and_figures_as_figures(self) -> None:
+        self.assertEqual(
+            [harmless(c) for c in ("=1+1", "+cmd", "@x", "-5.25", "-", "V01", 3)],
+            ["'=1+1", "'+cmd", "'@x", "-5.25", "'-", "V01", 3],
+        )

@@ -1,0 +1,56 @@
+"""The sample world holds what the tour shows: a clear, a close and a misleading comparison, a flood, a lost label."""
+
+from datetime import date
+
+from django.test import TestCase
+
+from evarlo.compare.queries import Comparison, compare
+from evarlo.demo.services import build
+from evarlo.demo.world import FENNEL
+from evarlo.people.models import User
+from evarlo.testing import world
+from evarlo.trials.models import Cause, Exclusion, Trial
+from evarlo.walks.models import Observation
+
+
+class SampleWorld(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        build(date(2026, 11, 24))
+        cls.manager = User.objects.get(username="ines")
+
+    def compared(self, season: str, key: str = "marketable-per-plant") -> Comparison:
+        return compare(Trial.objects.get(name="Bulb fennel, main season", season=season), world.trait(key), self.manager)
+
+    def test_three_seasons_two_of_them_signed(self) -> None:
+        fennel = Trial.objects.filter(name="Bulb fennel, main season").order_by("season")
+        self.assertEqual([t.season for t in fennel], ["2024", "2025", "2026"])
+        self.assertEqual([t.boards.count() for t in fennel], [1, 1, 0])
+        self.assertEqual({(t.entries.count(), t.plots.count()) for t in fennel}, {(12, 48)})
+
+    def test_the_flood_and_the_lost_label_are_accidents_on_record(self) -> None:
+        self.assertTrue(Exclusion.objects.filter(note__startswith="Flooded", cause=Cause.ACCIDENT).exists())
+        self.assertTrue(Observation.objects.filter(cause=Cause.LOST_LABEL).exists())
+
+    def test_a_clear_and_a_close_comparison(self) -> None:
+        found = self.compared("2024")
+        beats = {s.name: s.beats for s in found.standings}
+        self.assertEqual((beats["Harl Quoin"], beats["Moth Lantern"]), (1, -1))
+        self.assertEqual(beats["Dunnick Late"], 0)
+
+    def test_a_misleading_comparison_is_called_so(self) -> None:
+        misled = {s.name: s for s in self.compared("2025").misled}
+        self.assertIn("Brakewater", misled)
+        self.assertGreater(misled["Brakewater"].mean.raw_mean or 0, misled["Brakewater"].mean.lsmean or 0)
+
+    def test_the_verdicts_follow_the_truth_where_it_is_plain(self) -> None:
+        lines = {x["name"]: x for x in Trial.objects.get(name="Bulb fennel, main season", season="2024").boards.get().lines}
+        self.assertEqual(lines["Moth Lantern"]["verdict"], "drop")
+        self.assertEqual(lines["Quillet"]["verdict"], "drop")  # heavy, but bolts
+        self.assertEqual({t.name for t in FENNEL}, set(lines))
+
+    def test_any_day_of_the_year_makes_a_believable_world(self) -> None:
+        for season in Trial.objects.filter(name="Bulb fennel, main season"):
+            self.assertLess(season.sow_on, season.plant_on)
+        site = Trial.objects.filter(bed__isnull=False).first().bed.site
+        self.assertLess(site.latitude, 0)  # in November the station has its spring in the south

@@ -1,0 +1,108 @@
+"""Published trials come in through the page as they are, and a bad sheet makes nothing."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+from django.urls import reverse
+
+import trialcore
+from evarlo.catalogue.models import Crop, Cultivar
+from evarlo.exchange.models import Sheet
+from evarlo.testing import world
+from evarlo.trials.models import Trial
+from trialcore.tests.agreement import disagreements
+
+DATA = Path(trialcore.__file__).parent / "tests" / "data"
+
+
+class BringingIn(TestCase):
+    def setUp(self) -> None:
+        self.client.force_login(world.person(), backend="django.contrib.auth.backends.ModelBackend")
+
+    def upload(self, raw: bytes, name: str = "sheet.csv") -> Any:
+        return self.client.post(reverse("exchange:bring-in"), {"file": SimpleUploadedFile(name, raw)}, follow=True)
+
+    def make(self, **typed: str) -> Any:
+        sheet = Sheet.objects.latest("at")
+        given = {
+            "name": "Published",
+            "season": "1929",
+            "crop": "Potato",
+            "check": "V01",
+            "direction_0": "higher",
+            "matters_0": "",
+        } | typed
+        return self.client.post(reverse("exchange:dry-run", args=[sheet.pk]), given, follow=True)
+
+    def test_published_trials_give_their_published_figures(self) -> None:
+        for name in ("rcbd_16x4", "rcbd_16x4_missing", "rcbd_unbalanced_reps", "rcbd_double_check", "crd_unbalanced"):
+            with self.subTest(name=name):
+                expected = json.loads((DATA / f"{name}.expected.json").read_text())
+                page = self.upload((DATA / f"{name}.csv").read_bytes(), f"{name}.csv")
+                self.assertContains(page, "Every cell could be read.")
+                check = expected.get("check") or "V01"
+                self.assertContains(self.make(name=name, check=check), "How this was worked out")
+                made = Trial.objects.get(name=name)
+                figures = self.client.get(reverse("compare:figures", args=[made.slug])).json()
+                if "check" not in expected:
+                    figures.pop("check", None)
+                tolerance = max(expected.get("vs_check", {}).get("p_dunnett_abs_tolerance", 1e-6), 1e-6)
+                self.assertEqual(list(disagreements(expected, figures, tolerance))[:5], [])
+                for stage in ("", "walk/", "pick/", "sow/", "plant/", "compare/working/", "decide/", "report/"):
+                    self.assertEqual(self.client.get(f"/trials/{made.slug}/{stage}").status_code, 200, stage)
+
+    def test_places_in_the_field_are_kept(self) -> None:
+        self.upload((DATA / "rcbd_double_check.csv").read_bytes())
+        self.make(check="V01")
+        plot = Trial.objects.get().plots.get(number="102")
+        self.assertEqual((plot.row, plot.col, plot.place), (1, 2, 2))
+
+    def test_bad_cells_are_named_and_nothing_is_made(self) -> None:
+        page = self.upload(b"plot,rep,entry,value\n101,1,V01,5\n101,1,V02,five\n103,,V03,6\n")
+        for said in (
+            "3 things have to be mended",
+            "<code>101</code>",
+            "<code>five</code>",
+            "a number, or blank",
+            "the rep of this plot",
+        ):
+            self.assertContains(page, said, status_code=422)
+        self.make()
+        self.assertEqual((Trial.objects.count(), Crop.objects.count(), Cultivar.objects.count()), (0, 0, 0))
+
+    def test_what_is_no_sheet(self) -> None:
+        for raw, said in (
+            (b"\x89PNG\r\n\x1a\n\x00\x00", "not a text file"),
+            (b"", "The file is empty."),
+            (b"PK\x03\x04workbook", "Save the sheet as CSV"),
+            (b"1,2\n" * 1_400_000, "Expected at most 5 MB"),
+        ):
+            with self.subTest(said=said):
+                self.assertContains(self.upload(raw), said, status_code=422)
+        self.assertContains(self.client.post(reverse("exchange:bring-in"), {}), "Nothing was chosen", status_code=422)
+        self.assertEqual(Sheet.objects.count(), 0)
+
+    def test_pasted_lines_and_hostile_names(self) -> None:
+        text = "plot;rep;entry;yield\n1;1;=HYPERLINK(1);1,5\n2;1;<script>;2,5\n3;2;=HYPERLINK(1);1,7\n4;2;<script>;2,6\n"
+        page = self.client.post(reverse("exchange:bring-in"), {"text": text}, follow=True)
+        self.assertContains(page, "4 plots, 2 entries, 2 complete blocks")
+        self.assertContains(self.make(check="<script>"), "&lt;script&gt;")
+        made = Trial.objects.get()
+        exported = self.client.get(reverse("compare:plots", args=[made.slug])).content.decode()
+        self.assertIn("'=HYPERLINK(1)", exported)
+
+    def test_a_check_must_be_chosen_and_a_sheet_makes_one_trial(self) -> None:
+        self.upload((DATA / "rcbd_16x4.csv").read_bytes())
+        self.assertContains(self.make(check=""), "Nothing was chosen", status_code=422)
+        self.assertContains(self.make(matters_0="much"), "Found “much”", status_code=422)
+        self.make()
+        self.make()
+        self.assertEqual(Trial.objects.count(), 1)
+
+    def test_another_persons_sheet_is_not_shown(self) -> None:
+        self.upload((DATA / "rcbd_16x4.csv").read_bytes())
+        self.client.force_login(world.person(name="other"), backend="django.contrib.auth.backends.ModelBackend")
+        self.assertEqual(self.client.get(reverse("exchange:dry-run", args=[Sheet.objects.get().pk])).status_code, 404)

@@ -1,0 +1,88 @@
+"""Weigh-ins: kept once, totalled rightly, taken back without loss."""
+
+import uuid
+from datetime import timedelta
+from typing import Any
+
+from django.test import TestCase
+from django.urls import reverse
+
+from evarlo.harvest.models import Picking
+from evarlo.harvest.queries import left_to_pick, readings, standing, yields
+from evarlo.harvest.services import Weighed, keep_picking, withdraw_picking
+from evarlo.testing import world
+from evarlo.trials.models import Trial
+from evarlo.trials.services import Refused
+
+
+class Picks(TestCase):
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.trial = world.trial(self.by)
+        world.sow(self.trial, self.by)
+        self.plot = self.trial.plots.get(number="101")
+
+    def fresh(self) -> Trial:
+        return Trial.objects.get(pk=self.trial.pk)
+
+    def test_several_picks_add_up(self) -> None:
+        walked = world.walk(self.trial, "stand", self.by)
+        world.keep(walked, self.plot, self.by, 20)
+        world.pick(self.plot, self.by, 1.5, marketable_count=6, cull_kg=0.5, on=world.SOWN + timedelta(80))
+        world.pick(self.plot, self.by, 4.5, on=world.SOWN + timedelta(87))
+        season = yields(self.fresh())[self.plot.pk]
+        self.assertEqual((season.picks, season.marketable_kg, season.cull_kg, season.g_per_plant), (2, 6.0, 0.5, 300.0))
+        self.assertAlmostEqual(season.kg_per_m2 or 0, 6.0 / 3.0)
+        found = readings(self.fresh(), world.trait("days-to-first-pick"))
+        self.assertEqual(found[self.plot.pk].number, 80)
+
+    def test_sent_twice_kept_once_and_taken_back(self) -> None:
+        key = uuid.uuid4()
+        for _ in range(2):
+            kept = keep_picking(self.plot, world.TODAY, Weighed(2.5), self.by, key, world.TODAY)
+        self.assertEqual(standing(self.trial).count(), 1)
+        with self.assertRaisesMessage(Refused, "kept already"):
+            keep_picking(self.plot, world.TODAY, Weighed(3.5), self.by, key, world.TODAY)
+        withdraw_picking(kept, self.by)
+        withdraw_picking(kept, self.by)
+        self.assertEqual((standing(self.trial).count(), Picking.objects.count()), (0, 2))
+
+    def test_what_cannot_be_is_refused(self) -> None:
+        for weighed, on, said in (
+            (Weighed(-1), world.TODAY, "from 0 to 500 kg"),
+            (Weighed(1, marketable_count=0), world.TODAY, "cannot both be right"),
+            (Weighed(0, cull_kg=0.0, cull_count=4), world.TODAY, "cannot both be right"),
+            (Weighed(1), world.TODAY + timedelta(1), "still to come"),
+            (Weighed(1), world.SOWN - timedelta(1), "sown on"),
+        ):
+            with self.subTest(weighed=weighed), self.assertRaisesMessage(Refused, said):
+                keep_picking(self.plot, on, weighed, self.by, uuid.uuid4(), world.TODAY)
+        self.assertEqual(Picking.objects.count(), 0)
+
+    def test_a_cultivar_that_failed_yields_nothing_an_accident_is_no_yield(self) -> None:
+        walked = world.walk(self.trial, "stand", self.by)
+        world.keep(walked, self.plot, self.by, cause="failed")
+        world.keep(walked, self.trial.plots.get(number="102"), self.by, cause="accident")
+        found = readings(self.fresh(), world.trait("marketable-yield"))
+        self.assertEqual([r.cause for r in found.values()], ["failed"])
+
+    def test_the_bench(self) -> None:
+        self.client.force_login(world.person("helper"), backend="django.contrib.auth.backends.ModelBackend")
+        url = reverse("harvest:pick", args=[self.trial.slug])
+
+        def post(**typed: Any) -> Any:
+            given = {"key": str(uuid.uuid4()), "on": world.SOWN.isoformat(), "plot": "101", "marketable_kg": "1"}
+            return self.client.post(url, given | typed, headers={"HX-Request": "true"})
+
+        self.assertContains(post(marketable_kg="1,25 kg"), "1.25 kg kept")
+        for typed, said in (
+            ({"plot": "999"}, "Found “999”. Expected a plot of this trial."),
+            ({"marketable_kg": "lots"}, "Found “lots”. Expected a number from 0 to 500 kg."),
+            ({"marketable_kg": ""}, "Expected a weight in kg"),
+            ({"marketable_count": "2.5"}, "Expected a whole number"),
+            ({"on": "2031-01-01"}, "still to come"),
+        ):
+            with self.subTest(typed=typed):
+                self.assertContains(post(**typed), said, status_code=422)
+        self.assertEqual(Picking.objects.count(), 1)
+        self.assertEqual(len(left_to_pick(self.trial, world.SOWN)), 11)

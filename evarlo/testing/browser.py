@@ -1,0 +1,104 @@
+"""Drives the real interface in headless Chromium, as a person would."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, ClassVar
+
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.test import tag
+from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expect, sync_playwright
+
+from evarlo.catalogue.library import LIBRARY
+from evarlo.catalogue.models import Trait
+from evarlo.testing.world import PASSWORD
+
+FLAGS = (
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
+)  # fmt: skip
+DESK = {"width": 1280, "height": 800}
+PHONE = {"width": 390, "height": 844}
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
+
+_running: list[tuple[Playwright, Browser]] = []
+
+
+def chromium() -> str:
+    """Where Chromium is: CHROMIUM from the environment, else the first of Debian's."""
+    names = (os.environ.get("CHROMIUM", ""), "chromium-headless-shell", "chromium", "chromium-browser")
+    found = next((path for name in names if name and (path := shutil.which(name))), None)
+    if found is None:
+        raise RuntimeError("No Chromium found; `make test` installs it, or set CHROMIUM to its path.")
+    return found
+
+
+def browser() -> Browser:
+    """The browser of this process, started when it is first needed."""
+    if not _running:
+        playwright = sync_playwright().start()
+        _running.append((playwright, playwright.chromium.launch(executable_path=chromium(), args=list(FLAGS))))
+    return _running[0][1]
+
+
+@tag("browser")
+class BrowserTest(StaticLiveServerTestCase):
+    """A test with pages of its own. It fails on any error that the browser's console shows."""
+
+    forgiven: ClassVar[tuple[str, ...]] = ()
+
+    def setUp(self) -> None:
+        expect.set_options(timeout=10_000)
+        # Each test ends with empty tables; what a migration put in is put in again.
+        Trait.objects.bulk_create((Trait(**trait) for trait in LIBRARY), ignore_conflicts=True)
+        self.complaints: list[str] = []
+        self.contexts: list[BrowserContext] = []
+
+    def tearDown(self) -> None:
+        for context in self.contexts:
+            context.close()
+        self.assertEqual(self.complaints, [])
+
+    def open(self, who: str = "", size: dict[str, int] | None = None, **more: Any) -> Page:
+        """A page in a new context, logged in as `who` when given."""
+        size = size or DESK
+        context = browser().new_context(viewport=size, has_touch=size["width"] < 500, locale="en-GB", **more)  # type: ignore[arg-type]
+        self.contexts.append(context)
+        page = context.new_page()
+        page.on("console", lambda m: self._complain(m.text) if m.type == "error" else None)
+        page.on("pageerror", lambda e: self._complain(str(e)))
+        if who:
+            page.goto(f"{self.live_server_url}/people/log-in/")
+            page.get_by_label("Username").fill(who)
+            page.get_by_label("Password").fill(PASSWORD)
+            page.get_by_role("button", name="Log in").click()
+            expect(page.get_by_role("button", name="Log out")).to_be_visible()
+        return page
+
+    def _complain(self, text: str) -> None:
+        # A refused form answers 422, which the browser reports as a failed load; that is meant.
+        if "status of 422" not in text and not any(part in text for part in self.forgiven):
+            self.complaints.append(text)
+
+    def at(self, path: str) -> str:
+        return f"{self.live_server_url}{path}"
+
+    def accessible(self, page: Page, name: str) -> None:
+        """No serious finding of the automatic accessibility check."""
+        page.evaluate(AXE)
+        found = page.evaluate("() => axe.run(document, {resultTypes: ['violations']})")
+        serious = [
+            f"{v['id']}: {json.dumps([n['target'] for n in v['nodes']][:4])}"
+            for v in found["violations"]
+            if v["impact"] in ("serious", "critical")
+        ]
+        self.assertEqual(serious, [], name)
+
+    def no_sideways(self, page: Page, name: str) -> None:
+        """The page itself does not scroll sideways."""
+        width = page.evaluate("() => document.documentElement.scrollWidth")
+        self.assertLessEqual(width, page.viewport_size["width"], name)  # type: ignore[index]

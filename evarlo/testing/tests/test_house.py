@@ -1,0 +1,33 @@
+"""The rules of the house."""
+
+from pathlib import Path
+
+from django.test import SimpleTestCase
+
+from evarlo.testing.architecture import ORDER, ROOT, broken_rules, imports_of
+
+
+class House(SimpleTestCase):
+    def test_no_app_knows_a_later_one(self) -> None:
+        self.assertEqual(broken_rules(), [])
+
+    def test_every_app_has_its_place_in_the_order(self) -> None:
+        apps = {p.parent.name for p in ROOT.glob("*/apps.py")}
+        self.assertLessEqual(apps, set(ORDER))
+
+    def test_the_reader_of_imports_sees_those_inside_functions(self) -> None:
+        self.assertIn("trialcore.bed", set(imports_of(ROOT / "trials" / "models.py")))
+
+    def test_no_style_attribute_and_no_script_in_a_template(self) -> None:
+        for template in ROOT.rglob("*.html"):
+            text = template.read_text()
+            self.assertNotIn(' style="', text, template)
+            self.assertNotIn("<style", text, template)
+            self.assertNotRegex(text, r"\son[a-z]+=", str(template))
+            self.assertNotRegex(text, r"hx-(on|vals=.js)", str(template))
+            self.assertNotRegex(text, r'hx-trigger="[^"]*\[', str(template))
+
+    def test_no_page_leaves_a_path_or_a_note_in_the_code(self) -> None:
+        for file in Path(ROOT).rglob("*.py"):
+            if "tests" not in file.parts:
+                self.assertNotRegex(file.read_text(), r"\b(TODO|FIXME|XXX)\b", str(file))

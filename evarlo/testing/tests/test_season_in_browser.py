@@ -1,0 +1,290 @@
+"""One trial from its question to its verdicts, done in the browser as a person would."""
+
+import re
+from datetime import date, timedelta
+
+from django.utils import timezone
+from playwright.sync_api import Page, expect
+
+from evarlo.harvest.models import Picking
+from evarlo.testing import world
+from evarlo.testing.browser import PHONE, BrowserTest
+from evarlo.trials.models import Trial
+from evarlo.verdicts.models import SignedBoard
+from evarlo.walks.models import Observation
+
+HEAVY = {"Corvane": 5.0, "Quillet": 7.4, "OF-17": 5.2, "Brakewater": 3.1}
+
+
+class Season(BrowserTest):
+    def test_from_question_to_verdict(self) -> None:
+        world.person()
+        page = self.open("manager")
+        self.plan(page)
+        self.lay_out(page)
+        self.sow_and_plant(page)
+        self.walk(page)
+        self.pick(page)
+        self.compare(page)
+        self.decide(page)
+
+    @property
+    def trial(self) -> Trial:
+        return Trial.objects.get()
+
+    def stage(self, page: Page, name: str) -> None:
+        page.locator(".rail a.chip, .stages a:visible").filter(has_text=re.compile(f"^{name}")).first.click()
+        expect(page.locator("#bench-title")).to_have_text(name)
+
+    def plan(self, page: Page) -> None:
+        page.get_by_role("link", name="Plan the first trial").first.click()
+        page.get_by_label("Name", exact=True).fill("Fennel by the browser")
+        page.get_by_label("Question").fill("Which is heaviest?")
+        page.get_by_label("Crop").fill("Bulb fennel")
+        page.get_by_label("Entries, one a line").fill("\n".join(HEAVY))
+        expect(page.get_by_text("4 entries typed.")).to_be_visible()
+        page.get_by_label("Check").fill("Corvane")
+        page.get_by_label("Site").fill("Ostrel Flats")
+        page.get_by_label("Bed", exact=True).fill("North strip")
+        page.get_by_label("Length", exact=True).fill("9")
+        page.get_by_label("Width", exact=True).fill("7")
+        page.get_by_label("Plot length").fill("2.4 m")
+        page.get_by_label("Plot width").fill("2,4")
+        page.get_by_label("Between rows").fill("40")
+        page.get_by_label("In the row").fill("30")
+        page.get_by_label("Blocks", exact=True).fill("3")
+        forecast = page.locator("#forecast")
+        expect(forecast).to_contain_text("It does not fit: the bed would have to be")
+        page.get_by_label("Length", exact=True).fill("18")
+        expect(forecast).to_contain_text("It fits")
+        expect(forecast).to_contain_text("6 rows × 8")
+        expect(forecast.locator("svg.plan")).to_contain_text("304")
+        page.get_by_label("Criterion 1").select_option("marketable-yield")
+        expect(page.get_by_label("A difference that matters").first).to_have_value("0.3")
+        page.get_by_label("Criterion 2").select_option("vigour")
+        sown = timezone.localdate() - timedelta(days=90)
+        page.get_by_label("Sow on").fill(sown.isoformat())
+        self.accessible(page, "new trial")
+        page.get_by_role("button", name="Draw the layout").click()
+        expect(page.locator("#bench-title")).to_have_text("Plan")
+
+    def lay_out(self, page: Page) -> None:
+        first = self.trial.layout_seed
+        page.get_by_role("button", name="Shuffle again").click()
+        expect(page.locator(".band")).not_to_contain_text(f"seed {first}.")
+        self.assertNotEqual(self.trial.layout_seed, first)
+        page.get_by_role("button", name="Fix this layout").click()
+        expect(page.get_by_text("The layout is fixed since")).to_be_visible()
+        expect(page.get_by_role("button", name="Shuffle again")).to_have_count(0)
+        page.locator("#ground a[data-plot]", has_text="203").click()
+        expect(page.locator("#plot")).to_contain_text("Nothing has been recorded for this plot yet.")
+
+    def sow_and_plant(self, page: Page) -> None:
+        self.stage(page, "Sow")
+        page.get_by_label("Day").fill((timezone.localdate() - timedelta(days=90)).isoformat())
+        page.get_by_role("button", name="Keep this date").click()
+        expect(page.get_by_text("12 plots sown on")).to_be_visible()
+        self.stage(page, "Plant")
+        page.get_by_label("Day").fill((timezone.localdate() - timedelta(days=120)).isoformat())
+        page.get_by_role("button", name="Keep this date").click()
+        expect(page.locator(".error")).to_contain_text("after this planting date")
+        page.get_by_label("Day").fill((timezone.localdate() - timedelta(days=60)).isoformat())
+        page.get_by_role("button", name="Keep this date").click()
+        expect(page.get_by_text("All 12 plots are planted.")).to_be_visible()
+
+    def walk(self, page: Page) -> None:
+        self.stage(page, "Walk")
+        page.get_by_label("Vigour").check()
+        page.get_by_role("button", name="Start walking").click()
+        here = page.locator(".strip-tag.here")
+        for name in HEAVY:
+            expect(page.locator("body")).not_to_contain_text(name)
+        path = list(self.trial.plots.order_by("place").values_list("number", flat=True))
+        for i, number in enumerate(path[:-2]):
+            expect(here).to_have_text(number)
+            page.keyboard.press(str(4 + i % 4))
+        expect(here).to_have_text(path[-2])
+        page.keyboard.press("x")
+        page.keyboard.press("4")
+        expect(here).to_have_text(path[-1])
+        page.keyboard.press("b")
+        expect(page.locator(".kept")).to_contain_text("no value, lost label")
+        page.keyboard.press("5")
+        expect(here).to_have_text(path[-1])
+        page.keyboard.press("6")
+        expect(page.get_by_text("Every plot has a value.")).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator(".foot").first).to_contain_text("11 of 12 plots")
+        page.keyboard.press("6")
+        expect(page.get_by_text("Every plot has a value.")).to_be_visible()
+        self.assertEqual(Observation.objects.filter(superseded_by__isnull=True, withdrawn=False).count(), 12)
+
+    def pick(self, page: Page) -> None:
+        page.goto(self.at(f"/trials/{self.trial.slug}/pick/"))
+        plots = list(self.trial.plots.select_related("entry__cultivar").order_by("place"))
+        for week in (14, 7):
+            page.get_by_label("Day").fill((timezone.localdate() - timedelta(days=week)).isoformat())
+            for i, plot in enumerate(plots):
+                page.get_by_label("Plot", exact=True).fill(plot.number)
+                kg = HEAVY[plot.entry.cultivar.name] + 0.1 * (i % 3)
+                page.get_by_label("Marketable").fill(f"{kg:.2f}".replace(".", ","))
+                page.get_by_label("Marketable").press("Enter")
+                expect(page.get_by_role("status").filter(has_text=f"Plot {plot.number}:")).to_be_visible()
+        self.assertEqual(Picking.objects.count(), 24)
+        page.get_by_label("Marketable").fill("heavy")
+        page.get_by_label("Marketable").press("Enter")
+        expect(page.locator(".field.wrong")).to_contain_text("Found “heavy”. Expected a number from 0 to 500 kg.")
+        expect(page.get_by_label("Marketable")).to_have_value("heavy")
+        self.accessible(page, "pick")
+
+    def compare(self, page: Page) -> None:
+        self.stage(page, "Compare")
+        expect(page.locator(".lead")).to_contain_text("Quillet beats the check, Corvane.")
+        expect(page.locator(".standings tbody tr").first).to_contain_text("Quillet")
+        page.locator(".standings tbody tr").first.focus()
+        page.keyboard.press("ArrowDown")
+        expect(page.locator(".plan .tag.lit")).to_have_count(3)
+        self.accessible(page, "compare")
+        page.get_by_role("link", name="Hold all comparisons together").click()
+        expect(page.locator(".bench")).to_contain_text("(Dunnett)")
+        page.get_by_role("link", name="How this was worked out").click()
+        expect(page.get_by_role("heading", name="Analysis of variance")).to_be_visible()
+        expect(page.get_by_role("row", name=re.compile("^error 6"))).to_be_visible()
+        self.accessible(page, "working")
+
+    def decide(self, page: Page) -> None:
+        self.stage(page, "Decide")
+        line = page.locator("li.line", has_text="OF-17")
+        expect(line).to_contain_text("Retest")
+        expect(page.locator("li.line", has_text="Quillet")).to_contain_text("Recommend")
+        line.get_by_text("Your verdict").click()
+        line.get_by_label("Drop").check()
+        line.get_by_role("button", name="Keep verdict").click()
+        expect(line).to_contain_text("Say why you decide otherwise.")
+        line.get_by_label("Reason").fill("Splits in store")
+        line.get_by_role("button", name="Keep verdict").click()
+        expect(line).to_contain_text("decided otherwise: Splits in store")
+        self.accessible(page, "decide")
+        page.get_by_role("button", name="Sign these verdicts").click()
+        expect(page.get_by_text("The data are as they were then.")).to_be_visible()
+        page.get_by_role("link", name="Report").click()
+        expect(page.get_by_role("heading", name="Fennel by the browser, ")).to_be_visible()
+        expect(page.locator(".report")).to_contain_text("Splits in store")
+        self.accessible(page, "report")
+        self.assertEqual({x["name"]: x["verdict"] for x in SignedBoard.objects.get().lines}["OF-17"], "drop")
+
+
+class Sheet(BrowserTest):
+    def test_a_sheet_becomes_a_trial(self) -> None:
+        world.person()
+        page = self.open("manager")
+        page.goto(self.at("/bring-in/"))
+        self.accessible(page, "bring in")
+        page.get_by_label("or paste the lines").fill("plot,rep,entry,value\n1,1,A,5\n2,1,B,x\n3,2,A,6\n4,2,B,7")
+        page.get_by_role("button", name="Look at it first").click()
+        expect(page.locator(".problems")).to_contain_text("a number, or blank for a missing plot")
+        page.go_back()
+        text = page.get_by_label("or paste the lines")
+        text.fill("plot,rep,entry,value\n1,1,A,5\n2,1,B,6.5\n3,2,A,6\n4,2,B,7\n5,3,A,5.5\n6,3,B,7.5")
+        page.get_by_role("button", name="Look at it first").click()
+        page.get_by_label("Crop").fill("Radicchio")
+        page.get_by_label("Check").select_option("A")
+        page.get_by_role("button", name="Make the trial").dblclick()
+        expect(page.locator(".lead")).to_contain_text("check, A")
+        self.assertEqual(Trial.objects.count(), 1)
+
+
+class InTheField(BrowserTest):
+    forgiven = ("net::ERR_INTERNET_DISCONNECTED", "htmx:sendError", "htmx:afterRequest", "Failed to fetch")
+
+    def test_a_dropped_connection_says_so_and_loses_nothing(self) -> None:
+        made = world.trial(world.person())
+        world.person("evaluator")
+        asked = world.walk(made, "bolting", made.made_by)
+        page = self.open("evaluator", PHONE)
+        page.goto(self.at(f"/trials/{made.slug}/walk/{asked.pk}/"))
+        first = page.locator(".strip-tag.here").inner_text()
+        page.get_by_role("button", name="1", exact=True).tap()
+        page.get_by_role("button", name="7", exact=True).tap()
+        page.context.set_offline(True)
+        page.locator(".keep").tap()
+        expect(page.locator(".offline")).to_contain_text(f"17 for plot {first} is kept on this page")
+        expect(page.locator("#value")).to_have_value("17")
+        page.context.set_offline(False)
+        expect(page.locator(".strip-tag.here")).not_to_have_text(first)
+        expect(page.locator("[data-link]")).to_contain_text("All saved")
+        self.assertEqual([o.number for o in Observation.objects.all()], [17])
+
+    def test_an_answer_that_waits_survives_a_reload(self) -> None:
+        made = world.trial(world.person())
+        asked = world.walk(made, "bolting", made.made_by)
+        page = self.open("manager", PHONE)
+        page.goto(self.at(f"/trials/{made.slug}/walk/{asked.pk}/"))
+        first = page.locator(".strip-tag.here").inner_text()
+        page.get_by_role("button", name="9", exact=True).tap()
+        page.route("**/keep/", lambda route: route.abort())
+        page.locator(".keep").tap()
+        expect(page.locator(".offline")).to_be_visible()
+        page.unroute("**/keep/")
+        page.reload()
+        expect(page.locator(".foot").first).to_contain_text("1 of 12 plots")
+        expect(page.locator(".strip-tag.here")).not_to_have_text(first)
+        self.assertEqual([(o.plot.number, o.number) for o in Observation.objects.all()], [(first, 9)])
+        self.complaints = [c for c in self.complaints if "net::ERR_FAILED" not in c]
+
+    def test_an_unlikely_value_is_asked_once_and_a_wrong_one_refused(self) -> None:
+        made = world.trial(world.person())
+        asked = world.walk(made, "height", made.made_by)
+        plots = list(made.plots.all())
+        for plot, cm in zip(plots[:8], (60, 64, 58, 66, 61, 63, 59, 62), strict=True):
+            world.keep(asked, plot, made.made_by, cm)
+        page = self.open("manager", PHONE)
+        page.goto(self.at(f"/trials/{made.slug}/walk/{asked.pk}/"))
+        page.locator("#value").fill("9999")
+        page.locator(".keep").tap()
+        expect(page.locator("#value-wrong")).to_contain_text("Found 9999. Expected height from 0 to 500 cm.")
+        expect(page.locator("#value")).to_have_value("9999")
+        page.locator("#value").fill("262")
+        page.locator(".keep").tap()
+        page.get_by_role("button", name="It is right: keep 262").tap()
+        expect(page.locator(".foot").first).to_contain_text("9 of 12 plots")
+        self.assertEqual(Observation.objects.filter(number=262).count(), 1)
+
+
+class EveryPage(BrowserTest):
+    def test_main_pages_are_accessible_and_fit_desk_and_phone(self) -> None:
+        by = world.person()
+        made = world.trial(by, sow_on=date(2026, 3, 1), pick_on=timezone.localdate())
+        world.sow(made, by)
+        world.keep_yields(made, by, HEAVY)
+        asked = world.walk(made, "vigour", by)
+        paths = ("", "sow/", "plant/", "walk/", f"walk/{asked.pk}/", "pick/", "compare/", "compare/working/", "decide/", "report/")
+        pages = [
+            "/",
+            "/trials/",
+            "/trials/new/",
+            "/cultivars/",
+            "/ground/",
+            "/bring-in/",
+            *(f"/trials/{made.slug}/{p}" for p in paths),
+        ]
+        for size in (None, PHONE):
+            page = self.open("manager", size)
+            for path in pages:
+                with self.subTest(path=path, size=size):
+                    page.goto(self.at(path))
+                    self.accessible(page, path)
+                    self.no_sideways(page, path)
+
+    def test_the_keys_of_a_page(self) -> None:
+        made = world.trial(world.person())
+        page = self.open("manager")
+        page.goto(self.at(f"/trials/{made.slug}/"))
+        page.keyboard.press("?")
+        expect(page.locator("#keys")).to_be_visible()
+        page.keyboard.press("Escape")
+        page.keyboard.press("/")
+        page.keyboard.type("302")
+        page.keyboard.press("Enter")
+        expect(page.locator("#plot")).to_contain_text("302")
+        expect(page.locator(".tag.chosen")).to_contain_text("302")

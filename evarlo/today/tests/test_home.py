@@ -1,0 +1,110 @@
+"""Today, the jump field, and the cost of every main page."""
+
+from datetime import timedelta
+
+from django.db import connection
+from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
+from django.utils import timezone
+
+from evarlo.compare.tests.test_comparing import MEANS
+from evarlo.nursery.models import Step
+from evarlo.nursery.services import keep_step
+from evarlo.testing import world
+from evarlo.trials.models import Trial
+from evarlo.walks.services import plan_round
+
+
+class Home(TestCase):
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
+        self.today = timezone.localdate()
+
+    def test_with_nothing_yet(self) -> None:
+        self.assertContains(self.client.get("/"), "Nothing is due in the next seven days.")
+        self.assertContains(self.client.get("/trials/"), "Plan the first trial")
+
+    def test_what_is_late_due_and_near(self) -> None:
+        made = world.trial(
+            self.by, sow_on=self.today - timedelta(3), plant_on=self.today + timedelta(2), pick_on=self.today + timedelta(60)
+        )
+        plan_round(made, world.trait("vigour"), self.today)
+        page = self.client.get("/")
+        self.assertContains(page, "One thing is late; longest: sow Fennel")
+        self.assertContains(page, "3 days late")
+        self.assertContains(page, "12 plots")
+        keep_step(made, Step.SOWN, self.today, made.plots.all(), self.by, self.today)
+        page = self.client.get("/")
+        self.assertNotContains(page, "late;")
+        self.assertContains(page, "One thing is due today.")
+        self.assertNotContains(page, "First pick")
+
+    def test_a_loose_or_decided_trial_is_not_due(self) -> None:
+        world.trial(self.by, fixed=False, sow_on=self.today)
+        self.assertContains(self.client.get("/"), "Nothing is due")
+
+    def test_completeness_counts_what_the_criteria_ask_for(self) -> None:
+        made = world.trial(self.by)
+        self.assertContains(self.client.get("/"), "0 % of records in")
+        world.sow(made, self.by)
+        self.assertContains(self.client.get("/"), "50 % of records in")
+        world.keep_yields(made, self.by, MEANS)
+        self.assertContains(self.client.get("/"), "100 % of records in")
+
+    def test_jump(self) -> None:
+        made = world.trial(self.by)
+        for asked, goes in (
+            ("203", f"/trials/{made.slug}/?plot=203"),
+            ("bf02", f"/trials/{made.slug}/"),
+            ("quill", f"/trials/{made.slug}/"),
+        ):
+            with self.subTest(asked=asked):
+                answer = self.client.get("/jump/", {"q": asked, "trial": made.slug})
+                self.assertRedirects(answer, goes, fetch_redirect_response=False)
+        self.assertContains(self.client.get("/jump/", {"q": "nowhere"}), "Nothing goes by that")
+        self.assertEqual(self.client.get("/jump/", {"q": "x" * 500 + "\x00"}).status_code, 200)
+
+
+class Cost(TestCase):
+    """A page makes as many statements for a large trial as for a small one."""
+
+    PATHS = ("", "sow/", "walk/", "pick/", "compare/", "compare/working/", "decide/", "report/", "ground/?layer=plot-yield")
+
+    def lived(self, by, name: str, entries: int, blocks: int) -> Trial:  # type: ignore[no-untyped-def]
+        names = [f"{name} {i}" for i in range(entries)]
+        made = world.trial(by, name=name, entries=names, check=names[0], blocks=blocks, plot_length_m=0.5, plot_width_m=0.5)
+        world.sow(made, by)
+        world.keep_yields(made, by, {n: 5 + i / 3 for i, n in enumerate(names)})
+        for plot in made.plots.all():
+            world.pick(plot, by, 2.0)
+        return made
+
+    def test_statements_do_not_grow_with_the_trial(self) -> None:
+        by = world.person()
+        self.client.force_login(by, backend="django.contrib.auth.backends.ModelBackend")
+        small, large = self.lived(by, "Small", 3, 2), self.lived(by, "Large", 12, 5)
+        for path in self.PATHS:
+            counts = []
+            for made in (small, large):
+                with CaptureQueriesContext(
+                    connection,
+                ) as seen:
+                    self.assertEqual(self.client.get(f"/trials/{made.slug}/{path}").status_code, 200)
+                counts.append(len(seen))
+            with self.subTest(path=path):
+                self.assertLessEqual(counts[1], counts[0])
+                self.assertLessEqual(counts[1], 45)
+
+    def test_today_does_not_grow_with_the_number_of_trials(self) -> None:
+        by = world.person()
+        self.client.force_login(by, backend="django.contrib.auth.backends.ModelBackend")
+        counts = []
+        for n in range(3):
+            for i in range(1 + 2 * n):
+                world.trial(by, name=f"T{n}{i}", sow_on=timezone.localdate())
+            with CaptureQueriesContext(connection) as seen:
+                self.client.get("/")
+            counts.append(len(seen))
+        self.assertEqual(counts[1], counts[2])
+        self.assertLessEqual(counts[2], 25)

@@ -1,0 +1,163 @@
+"""Planning a trial: what stands, what is refused, and nothing half-saved."""
+
+from typing import Any
+
+from django.test import TestCase
+from django.urls import reverse
+
+from evarlo.catalogue.models import Crop, Cultivar
+from evarlo.grounds.models import Bed, Site
+from evarlo.testing import world
+from evarlo.trials.models import Exclusion, Plot, Trial
+from evarlo.trials.services import Refused, exclude_plot, fix_layout, lay_out, lift_exclusion, plan_trial, shuffle
+
+TYPED: dict[str, Any] = {
+    "name": "Fennel", "question": "Which?", "crop": "Bulb fennel", "season": "2026", "site": "Ostrel Flats", "bed": "B",
+    "bed_length_m": "20", "bed_width_m": "10", "bearing": "75", "entries": "Corvane\nQuillet\nOF-17", "check": "corvane",
+    "blocks": "4", "plot_length_m": "2,4", "plot_width_m": "1.5 m", "path_m": "0.5", "between_rows_cm": "40", "in_row_cm": "30",
+    "cv_percent": "12", "trait_1": "plot-yield", "direction_1": "higher", "matters_1": "0.5", "sow_on": "2026-03-01",
+}  # fmt: skip
+
+
+class NewTrial(TestCase):
+    def setUp(self) -> None:
+        self.client.force_login(world.person(), backend="django.contrib.auth.backends.ModelBackend")
+
+    def post(self, **changes: Any) -> Any:
+        return self.client.post(reverse("trials:new"), TYPED | changes)
+
+    def test_from_typed_to_drawn(self) -> None:
+        answer = self.post()
+        made = Trial.objects.get()
+        self.assertRedirects(answer, made.get_absolute_url())
+        self.assertEqual((made.plot_length_m, made.plot_width_m, made.plants_a_plot), (2.4, 1.5, 24))
+        self.assertEqual(made.plots.count(), 12)
+        self.assertEqual([e.cultivar.name for e in made.entries.filter(is_check=True)], ["Corvane"])
+        page = self.client.get(made.get_absolute_url())
+        self.assertContains(page, f"<code>{made.layout_seed}</code>")
+        self.assertContains(page, "Shuffle again")
+
+    def test_each_bad_value_is_said_beside_its_field_and_nothing_is_saved(self) -> None:
+        for field, typed, said in (
+            ("plot_length_m", "-2", "Found “-2”. Expected a number from 0.1 to 100 m."),
+            ("plot_length_m", "wide", "Found “wide”. Expected a number from 0.1 to 100 m."),
+            ("plot_length_m", "1e400", "Expected a number"),
+            ("plot_width_m", "", "Nothing was typed. Expected a number from 0.1 to 100 m."),
+            ("blocks", "2.5", "Expected a whole number from 2 to 20"),
+            ("blocks", "1", "Expected a whole number from 2 to 20"),
+            ("bearing", "400", "from 0 to 359"),
+            ("entries", "Corvane", "at least two entries"),
+            ("entries", "\n".join(f"E{i}" for i in range(1000)), "1000 entries are more"),
+            ("entries", "x" * 30_000, "Found 30000 characters"),
+            ("entries", "Corvane\nQuillet\nquillet", "named twice"),
+            ("entries", "Corvane\n" + "y" * 61, "Expected a name of at most 60"),
+            ("check", "Nobody", "Choose one of the entries as the check"),
+            ("check", "", "Nothing was typed. Expected check"),
+            ("name", "z" * 81, "Found 81 characters. Expected at most 80."),
+            ("sow_on", "31 Feb 2026", "Expected a date such as 14 Jul 2026"),
+            ("sow_on", "0001-01-01", "Expected one from 1900 to 2200"),
+            ("trait_1", "", "Nothing was typed"),
+            ("trait_1", "no-such-trait", "Select a valid choice"),
+            ("matters_1", "", "Expected the smallest difference worth acting on"),
+            ("cv_percent", "0", "Expected a number from 0.5 to 100 %"),
+        ):
+            with self.subTest(field=field, typed=typed[:20]):
+                answer = self.post(**{field: typed})
+                self.assertContains(answer, said, status_code=422)
+                self.assertEqual(
+                    (Trial.objects.count(), Crop.objects.count(), Bed.objects.count(), Cultivar.objects.count()), (0,) * 4
+                )
+
+    def test_what_was_typed_is_kept(self) -> None:
+        answer = self.post(blocks="many", question="Is <b>this</b> kept?", entries="Corvane\nWeir Street\nA")
+        self.assertContains(answer, 'value="many"', status_code=422)
+        self.assertContains(answer, "Is &lt;b&gt;this&lt;/b&gt; kept?", status_code=422)
+        self.assertContains(answer, "Corvane\nWeir Street\nA", status_code=422)
+
+    def test_dates_in_the_wrong_order(self) -> None:
+        answer = self.post(sow_on="2026-05-01", plant_on="2026-04-01")
+        self.assertContains(answer, "1 Apr 2026 lies before the stage ahead of it, 1 May 2026.", status_code=422)
+        self.assertEqual(Trial.objects.count(), 0)
+
+    def test_a_bed_on_record_keeps_its_size(self) -> None:
+        Bed.objects.create(site=Site.objects.create(name="Ostrel Flats"), name="B", length_m=30, width_m=10)
+        self.assertContains(self.post(), "B is 30 × 10 m on record", status_code=422)
+
+    def test_one_trait_twice(self) -> None:
+        answer = self.post(trait_2="plot-yield", direction_2="higher", matters_2="1")
+        self.assertContains(answer, "only once", status_code=422)
+        self.assertEqual(Trial.objects.count(), 0)
+
+    def test_the_forecast_reckons_with_what_can_be_read(self) -> None:
+        url = reverse("trials:forecast")
+        self.assertContains(self.client.post(url, {}), "Type the entries")
+        answer = self.client.post(url, TYPED)
+        self.assertContains(answer, "It fits")
+        self.assertContains(answer, "3 rows × 8")
+        small = self.client.post(url, TYPED | {"bed_length_m": "5", "bed_width_m": "2"})
+        self.assertContains(small, "It does not fit: the bed would have to be")
+        broken = self.client.post(url, TYPED | {"plot_length_m": "abc", "bed_width_m": "-1"})
+        self.assertContains(broken, "<dd>12</dd>")
+
+    def test_two_trials_of_one_name_have_two_addresses(self) -> None:
+        self.post()
+        self.post()
+        self.assertEqual(sorted(Trial.objects.values_list("slug", flat=True)), ["fennel-2026", "fennel-2026-2"])
+
+
+class Layouts(TestCase):
+    def setUp(self) -> None:
+        self.manager = world.person()
+
+    def test_the_recorded_seed_draws_the_same_layout_again(self) -> None:
+        made = world.trial(self.manager, fixed=False)
+        first = list(made.plots.values_list("number", "entry__code"))
+        shuffle(made, self.manager)
+        made.refresh_from_db()
+        again = world.trial(self.manager, fixed=False, seed=7)
+        self.assertEqual(list(again.plots.values_list("number", "entry__code")), first)
+        lay_out(made, 7, self.manager)
+        self.assertEqual(list(made.plots.values_list("number", "entry__code")), first)
+        self.assertEqual([d.detail.get("seed") for d in made.deeds.filter(detail__has_key="seed")][-1], 7)
+
+    def test_a_fixed_layout_stays(self) -> None:
+        made = world.trial(self.manager)
+        with self.assertRaises(Refused):
+            shuffle(made, self.manager)
+        self.client.force_login(self.manager, backend="django.contrib.auth.backends.ModelBackend")
+        answer = self.client.post(reverse("trials:shuffle", args=[made.slug]), follow=True)
+        self.assertContains(answer, "can no longer be shuffled")
+
+    def test_what_does_not_fit_its_bed_is_not_fixed(self) -> None:
+        made = world.trial(self.manager, fixed=False, plot_length_m=12.0)
+        with self.assertRaisesMessage(Refused, "does not fit its bed"):
+            fix_layout(made, self.manager)
+
+    def test_a_refused_plan_leaves_nothing(self) -> None:
+        with self.assertRaises(Refused):
+            plan_trial(world.plan(criteria=[]), self.manager)
+        self.assertEqual((Trial.objects.count(), Plot.objects.count(), Cultivar.objects.count()), (0, 0, 0))
+
+
+class LeftOut(TestCase):
+    def test_left_out_and_taken_back_with_both_on_record(self) -> None:
+        manager = world.person()
+        plot = world.trial(manager).plots.get(number="102")
+        out = exclude_plot(plot, "accident", "Flooded", world.TODAY, manager)
+        with self.assertRaises(Refused):
+            exclude_plot(plot, "accident", "Again", world.TODAY, manager)
+        lift_exclusion(out, manager)
+        exclude_plot(plot, "accident", "Hares", world.TODAY, manager)
+        self.assertEqual(Exclusion.objects.count(), 2)
+
+    def test_in_the_browser_it_needs_a_reason(self) -> None:
+        manager = world.person()
+        made = world.trial(manager)
+        plot = made.plots.get(number="102")
+        self.client.force_login(manager, backend="django.contrib.auth.backends.ModelBackend")
+        url = reverse("trials:leave-out", args=[made.slug, plot.pk])
+        self.assertContains(
+            self.client.post(url, {"cause": "accident", "on": "2026-06-01", "note": " "}), "Expected what happened", status_code=422
+        )
+        self.assertContains(self.client.post(url, {"cause": "accident", "on": "2026-06-01", "note": "Flooded"}), "Flooded")
+        self.assertContains(self.client.post(reverse("trials:take-back", args=[made.slug, plot.pk])), "Taken back")
