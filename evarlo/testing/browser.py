@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import os
 import shutil
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any, ClassVar
 

@@ -126,14 +126,14 @@ class Season(BrowserTest):
             page.get_by_label("Day").fill((timezone.localdate() - timedelta(days=week)).isoformat())
             for i, plot in enumerate(plots):
                 page.get_by_label("Plot", exact=True).fill(plot.number)
-                kg = HEAVY[plot.entry.cultivar.name] + 0.1 * (i % 3)
+                kg = HEAVY[plot.entry.cultivar.name] + 0.25 * ((i * 7) % 5 - 2)
                 page.get_by_label("Marketable").fill(f"{kg:.2f}".replace(".", ","))
                 page.get_by_label("Marketable").press("Enter")
                 expect(page.get_by_role("status").filter(has_text=f"Plot {plot.number}:")).to_be_visible()
         self.assertEqual(Picking.objects.count(), 24)
         page.get_by_label("Marketable").fill("heavy")
         page.get_by_label("Marketable").press("Enter")
-        expect(page.locator(".field.wrong")).to_contain_text("Found “heavy”. Expected a number from 0 to 500 kg.")
+        expect(page.locator(".field.wrong").last).to_contain_text("Found “heavy”. Expected a number from 0 to 500 kg.")
         expect(page.get_by_label("Marketable")).to_have_value("heavy")
         self.accessible(page, "pick")
 
@@ -214,6 +214,19 @@ class InTheField(BrowserTest):
         expect(page.locator(".strip-tag.here")).not_to_have_text(first)
         expect(page.locator("[data-link]")).to_contain_text("All saved")
         self.assertEqual([o.number for o in Observation.objects.all()], [17])
+
+    def test_keys_typed_while_an_answer_is_on_its_way_go_to_the_next_plots(self) -> None:
+        made = world.trial(world.person())
+        asked = world.walk(made, "bolting", made.made_by)
+        page = self.open("manager")
+        page.goto(self.at(f"/trials/{made.slug}/walk/{asked.pk}/"))
+        page.route("**/keep/", lambda route: (page.wait_for_timeout(250), route.continue_()))
+        expect(page.locator("#value")).to_be_focused()
+        page.keyboard.type("12\r7\rx23\r", delay=15)
+        expect(page.locator(".foot").first).to_contain_text("4 of 12 plots")
+        kept = {o.plot.number: o.number if o.number is not None else o.cause for o in Observation.objects.select_related("plot")}
+        path = list(made.plots.order_by("place").values_list("number", flat=True))
+        self.assertEqual([kept[n] for n in path[:4]], [12, 7, "failed", 3])
 
     def test_an_answer_that_waits_survives_a_reload(self) -> None:
         made = world.trial(world.person())

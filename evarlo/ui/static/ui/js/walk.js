@@ -21,7 +21,11 @@ document.addEventListener("alpine:init", () => {
     because(cause) { this.$refs.cause.value = cause; this.send(); },
     toggleReasons() { this.reasons = !this.reasons; },
     toggleNote() { this.noting = !this.noting; if (this.noting) this.$nextTick(() => this.$refs.note.focus()); },
-    send() { this.$nextTick(() => htmx.trigger(document.getElementById("score-form"), "submit")); },
+    send() {
+      const form = document.getElementById("score-form");
+      form.elements.value.value = this.typed;
+      form.requestSubmit(form.querySelector(".keep"));
+    },
   }));
 });
 
@@ -41,7 +45,7 @@ function hold(event) {
 }
 function sendAgain() {
   const form = document.getElementById("score-form");
-  if (form && state() && state().waiting) htmx.trigger(form, "submit");
+  if (form && state()?.waiting) form.requestSubmit(form.querySelector(".keep"));
 }
 document.addEventListener("htmx:sendError", hold);
 document.addEventListener("htmx:timeout", hold);
@@ -69,22 +73,50 @@ async function bringIn() {
 }
 document.addEventListener("DOMContentLoaded", bringIn);
 
-document.addEventListener("keydown", (event) => {
+// Keys. What is typed while an answer is on its way belongs to the next question and is played there when it comes;
+// when the answer is refused instead, it is dropped, for it was meant for another plot.
+let sending = false;
+let ahead = [];
+
+function play(key) {
   const walk = state();
-  if (!walk || event.ctrlKey || event.metaKey || event.altKey || document.getElementById("keys").open) return;
+  if (!walk) return false;
+  const kind = document.getElementById("score").dataset.kind;
+  if (walk.reasons && "1234".includes(key)) document.querySelectorAll(".reasons button")[Number(key) - 1].click();
+  else if (key === "x") walk.toggleReasons();
+  else if (key === "n") walk.toggleNote();
+  else if (key === "b") document.querySelector(".strip-tag.here")?.previousElementSibling?.click();
+  else if (key === "y") document.querySelector(".doubt button")?.click();
+  else if (key === "Enter") walk.send();
+  else if (kind === "score" && /^[1-9]$/.test(key)) walk.say(key);
+  else if (kind !== "date" && /^[0-9.,]$/.test(key)) walk.press(key);
+  else return false;
+  return true;
+}
+
+document.addEventListener("keydown", (event) => {
+  if (!state() || event.ctrlKey || event.metaKey || event.altKey || document.getElementById("keys").open) return;
   const target = event.target;
-  if (target.id === "note" || target.id === "jump" || target.tagName === "SELECT") return;
-  if (walk.reasons && "1234".includes(event.key)) {
-    document.querySelectorAll(".reasons button")[Number(event.key) - 1].click();
-    event.preventDefault();
-  } else if (event.key === "x") { walk.toggleReasons(); event.preventDefault(); }
-  else if (event.key === "n") { walk.toggleNote(); event.preventDefault(); }
-  else if (event.key === "b") {
-    const back = document.querySelector(".strip-tag.here")?.previousElementSibling;
-    if (back) back.click();
-    event.preventDefault();
-  } else if (document.getElementById("score").dataset.kind === "score" && /^[1-9]$/.test(event.key) && target.id !== "layer") {
-    walk.say(event.key);
-    event.preventDefault();
-  } else if (target.id !== "value" && /^[0-9.,]$/.test(event.key)) { walk.press(event.key); event.preventDefault(); }
+  if (target.matches("#note, #jump, select, button, a, summary")) return;
+  if (sending) {
+    if (event.key.length === 1 || event.key === "Enter") { ahead.push(event.key); event.preventDefault(); }
+    return;
+  }
+  const typing = target.id === "value" && (/^[0-9.,]$/.test(event.key) || event.key === "Enter");
+  const scoring = document.getElementById("score").dataset.kind === "score" || state().reasons;
+  if ((!typing || scoring) && play(event.key)) event.preventDefault();
 });
+
+const onScore = (event) => event.detail.requestConfig?.verb === "post" && event.target.closest?.("#score");
+document.addEventListener("htmx:beforeRequest", (event) => { if (onScore(event)) sending = true; });
+document.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.requestConfig?.verb !== "post") return;
+  sending = false;
+  const keys = ahead;
+  ahead = [];
+  if (event.detail.successful) requestAnimationFrame(() => next(keys));
+});
+function next(keys) {
+  while (keys.length && !sending) if (play(keys.shift()) && sending) break;
+  ahead = keys;
+}
