@@ -1,0 +1,117 @@
+"""Takes the pictures of docs/screenshots from the sample world: starts Evarlo on a data folder of its own, looks, and stops."""
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+OUT = ROOT / "docs" / "screenshots"
+PORT = 8377
+BASE = f"http://127.0.0.1:{PORT}"
+DESK, PHONE = (1280, 800), (390, 844)
+
+
+def start(data: str) -> "subprocess.Popen[bytes]":
+    env = {**os.environ, "EVARLO_DATA": data}
+    for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
+        subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
+    gunicorn = [str(Path(sys.executable).parent / "gunicorn"), "evarlo.wsgi", "--bind", f"127.0.0.1:{PORT}", "--no-control-socket"]
+    server = subprocess.Popen([*gunicorn, "--threads", "4"], cwd=ROOT, env=env, stderr=subprocess.DEVNULL)
+    for _ in range(60):
+        try:
+            urllib.request.urlopen(f"{BASE}/people/log-in/", timeout=1)
+            return server
+        except OSError:
+            time.sleep(0.5)
+    raise RuntimeError("Evarlo did not start")
+
+
+def main() -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "evarlo.settings")
+    with tempfile.TemporaryDirectory() as data:
+        os.environ["EVARLO_DATA"] = data
+        import django
+
+        django.setup()
+        from playwright.sync_api import Page, sync_playwright
+
+        from evarlo.demo.world import PASSWORD
+        from evarlo.testing.browser import FLAGS, chromium
+        from evarlo.trials.models import Trial
+
+        server = start(data)
+        seasons = {t.season: t.slug for t in Trial.objects.filter(name="Bulb fennel, main season")}
+        first, second, running = (f"/trials/{slug}/" for _, slug in sorted(seasons.items()))
+
+        def go_on(page: Page) -> None:
+            page.get_by_role("button", name="Go on").click()
+            page.wait_for_selector("#value")
+
+        def type_17(page: Page) -> None:
+            go_on(page)
+            page.get_by_role("button", name="1", exact=True).tap()
+            page.get_by_role("button", name="7", exact=True).tap()
+
+        def fill_new(page: Page) -> None:
+            page.get_by_label("Name", exact=True).fill("Bulb fennel, late")
+            page.get_by_label("Crop").fill("Bulb fennel")
+            page.get_by_label("Crop").blur()
+            for name in ("Corvane", "Pale Anchor", "Harl Quoin", "Quillet", "OF-17", "Dunnick Late"):
+                page.locator("button.chip", has_text=name).click()
+            page.get_by_label("Check").fill("Corvane")
+            page.get_by_label("Site").fill("Ostrel Flats")
+            page.get_by_label("Bed", exact=True).fill("Tide bed")
+            page.get_by_label("Bed", exact=True).blur()
+            page.get_by_label("Plot length").fill("2.4")
+            page.get_by_label("Plot width").fill("1.5")
+            page.wait_for_selector("#forecast svg")
+            page.get_by_label("Name", exact=True).scroll_into_view_if_needed()
+
+        shots: list[tuple[str, str, tuple[int, int], Callable[[Page], None] | None]] = [
+            ("today", "/", DESK, None),
+            ("new-trial", "/trials/new/", DESK, fill_new),
+            ("plan", running, DESK, None),
+            ("walk-rounds", f"{running}walk/", DESK, None),
+            ("walk", f"{running}walk/", DESK, go_on),
+            ("walk-phone", f"{running}walk/", PHONE, type_17),
+            ("pick", f"{second}pick/", DESK, None),
+            ("compare", f"{first}compare/", DESK, None),
+            ("compare-misled", f"{second}compare/", DESK, None),
+            ("compare-phone", f"{first}compare/", PHONE, None),
+            ("working", f"{second}compare/working/", DESK, None),
+            ("decide", f"{second}decide/", DESK, None),
+            ("report", f"{first}report/", DESK, None),
+            ("bring-in", "/bring-in/", DESK, None),
+        ]
+        try:
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path=chromium(), args=list(FLAGS))
+                for name, path, (width, height), act in shots:
+                    context = browser.new_context(
+                        viewport={"width": width, "height": height}, has_touch=width < 500, locale="en-GB"
+                    )
+                    page = context.new_page()
+                    page.goto(f"{BASE}/people/log-in/?next={path}")
+                    page.get_by_label("Username").fill("ines")
+                    page.get_by_label("Password").fill(PASSWORD)
+                    page.get_by_role("button", name="Log in").click()
+                    page.wait_for_load_state("load")
+                    if act:
+                        act(page)
+                    page.wait_for_timeout(700)
+                    page.screenshot(path=str(OUT / f"{name}.png"))
+                    context.close()
+                browser.close()
+        finally:
+            server.terminate()
+            server.wait()
+
+
+if __name__ == "__main__":
+    main()
