@@ -36,7 +36,7 @@ def build(today: date) -> None:
     fennel = crops["Bulb fennel"]
     sown = today - timedelta(days=RUNNING_FOR)
     flooded_season(Season(years_before(sown, 2), 1207, fennel, strip, people))
-    uneven_season(Season(years_before(sown, 1), 1231, fennel, strip, people))
+    uneven_season(Season(years_before(sown, 1), 1249, fennel, strip, people))
     running_season(Season(sown, 1259, fennel, strip, people))
     plan_others(crops, tide, bank, people.manager, today)
 

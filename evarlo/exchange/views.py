@@ -79,7 +79,7 @@ class MakeTrial(forms.Form):
 
 @may("bring_in")
 def bring_in(request: PersonRequest) -> HttpResponse:
-    form = Upload(typed(request), request.FILES)
+    form = Upload(typed(request), request.FILES if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
         file = form.cleaned_data.get("file")
         raw = file.read() if file else form.cleaned_data["text"].encode()

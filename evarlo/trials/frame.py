@@ -85,7 +85,7 @@ def stage_spans(trial: Trial) -> dict[str, Span] | None:
         if key in known:
             spans[key] = known[key]
         else:
-            spans[key] = Span(key, before, before + timedelta(days=14), planned=True)
+            spans[key] = Span(key, before, before + timedelta(days=14), planned=before >= timezone.localdate())
         before = max(before, spans[key].end)
     later = next((spans[k].start for k in ("plant", "walk") if k in known), None)
     sow = spans["sow"]

@@ -54,6 +54,9 @@ class BringingIn(TestCase):
                 for stage in ("", "walk/", "pick/", "sow/", "plant/", "compare/working/", "decide/", "report/"):
                     self.assertEqual(self.client.get(f"/trials/{made.slug}/{stage}").status_code, 200, stage)
 
+    def test_the_page_before_anything_is_chosen(self) -> None:
+        self.assertNotContains(self.client.get(reverse("exchange:bring-in")), "Nothing was chosen")
+
     def test_places_in_the_field_are_kept(self) -> None:
         self.upload((DATA / "rcbd_double_check.csv").read_bytes())
         self.make(check="V01")

@@ -123,7 +123,9 @@ def _tag(t: Tag, scale: float, names: float) -> SafeString:
     dark = t.shade is not None and t.shade >= 5 and not t.hatched
     words = list(_words(t, x, y, w, h))
     shapes = [format_html('<path d="{}" fill="{}"/>', path, fill), *(drawn for _, drawn in words)]
-    if t.ring and w > 20:
+    if t.ring and w <= 46:
+        shapes.append(format_html('<path class="check-edge" d="{}"/>', path))
+    elif t.ring:
         at = (_n(x + w - 15), _n(y + min(14, h / 2)), _n(min(4.5, w / 10)))
         shapes.append(format_html('<circle class="ring" cx="{}" cy="{}" r="{}"/>', *at))
     shapes.append(format_html('<path class="edge" d="{}"/>', path))

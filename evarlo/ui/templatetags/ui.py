@@ -64,7 +64,10 @@ def plain(value: float | None) -> str:
 @register.filter
 def signed(value: float | None, digits: int) -> str:
     """A difference with its sign."""
-    return "–" if value is None else f"{value:+.{digits}f}".replace("-", "−")
+    if value is None:
+        return "–"
+    rounded = round(value, digits) + 0.0  # no minus before a nought
+    return f"{rounded:{'+' if rounded else ''}.{digits}f}".replace("-", "−")
 
 
 @register.filter
