@@ -52,10 +52,13 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def setUp(self) -> None:
         expect.set_options(timeout=10_000)
-        # Each test ends with empty tables; what a migration put in is put in again.
-        Trait.objects.bulk_create((Trait(**trait) for trait in LIBRARY), ignore_conflicts=True)
         self.complaints: list[str] = []
         self.contexts: list[BrowserContext] = []
+
+    def _fixture_teardown(self) -> None:
+        """Each test ends with empty tables; what a migration put in is put in again for whichever test comes next."""
+        super()._fixture_teardown()
+        Trait.objects.bulk_create((Trait(**trait) for trait in LIBRARY), ignore_conflicts=True)
 
     def tearDown(self) -> None:
         for context in self.contexts:

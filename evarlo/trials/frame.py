@@ -11,7 +11,7 @@ from django.utils import timezone
 from django.utils.safestring import SafeString
 
 from evarlo.people.requests import PersonRequest
-from evarlo.trials.ground import Ground, ground_of, legend
+from evarlo.trials.ground import Ground, ground_of, legend, scoring_ground
 from evarlo.trials.models import Exclusion, Plot, Trial
 from evarlo.trials.registry import Span, registry
 from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
@@ -36,23 +36,34 @@ class StageLink:
 
 
 @dataclass(frozen=True)
+class Scoring:
+    """A round that is being walked: the plots that have an answer, and where its ground is drawn anew."""
+
+    done: set[int]
+    url: str
+
+
+@dataclass(frozen=True)
 class Frame:
     trial: Trial
     stage: str
     stages: tuple[StageLink, ...]
     rail: SafeString | None
     ground: Ground
+    ground_url: str
     legend: tuple[str, ...]
     chosen: Plot | None
 
 
-def frame(request: PersonRequest, trial: Trial, stage: str, layer: str = "", codes: bool = True) -> dict[str, Any]:
-    """Context for a page that extends `trials/frame.html`."""
+def frame(request: PersonRequest, trial: Trial, stage: str, layer: str = "", scoring: Scoring | None = None) -> dict[str, Any]:
+    """Context for a page that extends `trials/frame.html`. While `scoring` the ground tells no name and no score."""
     wanted = request.GET.get("layer", layer)
     chosen = request.GET.get("plot", "")
     plot = trial.plots.filter(number=chosen).first() if chosen else None
     links = tuple(StageLink(key, name, reverse(view, args=[trial.slug]), key == stage) for key, name, view in STAGES)
-    made = Frame(trial, stage, links, _rail(trial, links), ground_of(trial, request.user, wanted, codes), legend(), plot)
+    ground = scoring_ground(trial, scoring.done) if scoring else ground_of(trial, request.user, wanted)
+    url = scoring.url if scoring else reverse("trials:ground", args=[trial.slug])
+    made = Frame(trial, stage, links, _rail(trial, links), ground, url, legend(), plot)
     return {"trial": trial, "frame": made}
 
 

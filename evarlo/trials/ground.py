@@ -41,6 +41,7 @@ class Ground:
 
 ENTRY = Layer("entry", "Entry")
 COMPLETE = Layer("complete", "Complete")
+SCORED = Layer("scored", "This round")
 
 
 def layers_of(trial: Trial) -> tuple[Layer, ...]:
@@ -48,25 +49,33 @@ def layers_of(trial: Trial) -> tuple[Layer, ...]:
     return (*traits, COMPLETE, ENTRY)
 
 
-def ground_of(trial: Trial, user: Any, wanted: str = "", codes: bool = True) -> Ground:
-    """The plan of a trial coloured by `wanted`: a trait's key, `complete` or `entry`.
+def scoring_ground(trial: Trial, done: set[int]) -> Ground:
+    """The plan while plots are being scored: which ones have an answer, and neither names nor codes nor scores."""
+    tags = [
+        _tag(trial, p, None, shade=4 if p.pk in done else None, hatched=bool(p.standing))  # type: ignore[attr-defined]
+        for p in plots_of(trial)
+    ]
+    bearing = trial.bed.bearing if trial.bed else None
+    drawing = plan(tags, outlines(plots_of(trial), trial), bearing, trial.bed is not None, title=f"Ground plan, {trial.name}")
+    return Ground(drawing, (SCORED,), SCORED, "", "", any(t.hatched for t in tags), False, trial.bed is not None)
 
-    Without `codes` plots bear their number only, as when they are being scored.
-    """
+
+def ground_of(trial: Trial, user: Any, wanted: str = "") -> Ground:
+    """The plan of a trial coloured by `wanted`: a trait's key, `complete` or `entry`."""
     layers = layers_of(trial)
     layer = next((x for x in layers if x.key == wanted), ENTRY if not trial.is_fixed else COMPLETE)
     plots = plots_of(trial)
     names = entry_names(trial, user)
     low = high = ""
     if layer == ENTRY:
-        tags = [_tag(trial, p, names, codes) for p in plots]
+        tags = [_tag(trial, p, names) for p in plots]
     elif layer == COMPLETE:
         share = completeness([trial])[trial.pk].by_plot
-        tags = [_tag(trial, p, names, codes, shade=_complete_shade(share.get(p.pk)), hatched=p.pk not in share) for p in plots]
+        tags = [_tag(trial, p, names, shade=_complete_shade(share.get(p.pk)), hatched=p.pk not in share) for p in plots]
     else:
         trait = Trait.objects.get(key=layer.key)
         readings = readings_of(trial, trait)
-        tags, low, high = _by_trait(trial, plots, names, trait, readings, codes)
+        tags, low, high = _by_trait(trial, plots, names, trait, readings)
     scaled = trial.bed is not None
     drawing = plan(
         tags, outlines(plots, trial), trial.bed.bearing if trial.bed else None, scaled, title=f"Ground plan, {trial.name}"
@@ -79,10 +88,10 @@ def _complete_shade(share: float | None) -> int | None:
     return None if not share else shade_of(share, 0, 1)
 
 
-def _tag(trial: Trial, plot: Plot, names: dict[int, str], codes: bool, **look: Any) -> Tag:
-    code = plot.entry.code if codes else ""
-    left = look.pop("left", "")
-    said = names[plot.entry_id] if codes else "plot"
+def _tag(trial: Trial, plot: Plot, names: dict[int, str] | None, left: str = "", **look: Any) -> Tag:
+    """A plot as drawn; without `names` neither the code nor the check is told."""
+    code = plot.entry.code if names is not None else ""
+    said = names[plot.entry_id] if names is not None else "plot"
     return Tag(
         plot.pk,
         plot.number,
@@ -92,16 +101,16 @@ def _tag(trial: Trial, plot: Plot, names: dict[int, str], codes: bool, **look: A
         plot.width,
         left=left,
         right=code,
-        ring=codes and plot.entry.is_check,
+        ring=names is not None and plot.entry.is_check,
         url=reverse("trials:plot", args=[trial.slug, plot.pk]),
         said=said,
-        entry=plot.entry_id if codes else 0,
+        entry=plot.entry_id if names is not None else 0,
         **look,
     )
 
 
 def _by_trait(
-    trial: Trial, plots: Sequence[Plot], names: dict[int, str], trait: Trait, readings: Readings, codes: bool
+    trial: Trial, plots: Sequence[Plot], names: dict[int, str], trait: Trait, readings: Readings
 ) -> tuple[list[Tag], str, str]:
     known = [r.number for r in readings.values() if r.number is not None]
     low, high = bounds(known) if known else (0.0, 1.0)
@@ -111,13 +120,13 @@ def _by_trait(
         reading = readings.get(plot.pk)
         standing = plot.standing[0] if plot.standing else None  # type: ignore[attr-defined]
         if standing:
-            tags.append(_tag(trial, plot, names, codes, left=_short(standing.cause), hatched=True))
+            tags.append(_tag(trial, plot, names, left=_short(standing.cause), hatched=True))
         elif reading is None or reading.number is None:
             left = _short(reading.cause) if reading and reading.cause else ""
-            tags.append(_tag(trial, plot, names, codes, left=left, hatched=True))
+            tags.append(_tag(trial, plot, names, left=left, hatched=True))
         else:
             shade = shade_of(reading.number, low, high)
-            tags.append(_tag(trial, plot, names, codes, left=f"{reading.number:.{digits}f}", shade=shade))
+            tags.append(_tag(trial, plot, names, left=f"{reading.number:.{digits}f}", shade=shade))
     unit = trait.shown_unit
     if not known:
         return tags, "", ""

@@ -134,8 +134,7 @@ def open_names_act(request: PersonRequest, slug: str) -> HttpResponse:
 def ground(request: PersonRequest, slug: str) -> HttpResponse:
     """The plan alone, coloured by another layer."""
     trial = trial_or_404(slug)
-    codes = request.GET.get("codes") != "0"
-    return render(request, "trials/frame.html#ground", frame(request, trial, request.GET.get("stage", "plan"), codes=codes))
+    return render(request, "trials/frame.html#ground", frame(request, trial, request.GET.get("stage", "plan")))
 
 
 @may("see")
@@ -156,7 +155,6 @@ def _plot(request: PersonRequest, trial: Trial, chosen: Plot, form: LeaveOut, st
         "standing": standing,
         "form": form,
         "name": chosen.entry.cultivar.name if shown else "",
-        "hidden": request.GET.get("codes") == "0",
     }
     template = "trials/plot.html#plot" if request.htmx else "trials/plot.html"
     return render(request, template, context, status=status)

@@ -15,14 +15,14 @@ from evarlo.catalogue.models import Trait
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.forms import offered_traits
-from evarlo.trials.frame import frame
+from evarlo.trials.frame import Scoring, frame
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import NUMBER, read_day
 from evarlo.ui.notice import say, warn
 from evarlo.walks.models import Observation, Round
-from evarlo.walks.queries import round_lines
+from evarlo.walks.queries import current, round_lines
 from evarlo.walks.score import Score, days_offered, score
 from evarlo.walks.services import Seen, Unlikely, close_round, keep_observation, open_round, withdraw
 
@@ -68,8 +68,21 @@ def round_page(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     question = score(asked, number=request.GET.get("at", ""))
     if request.htmx and request.htmx.target == "score":
         return render(request, "walks/round.html#score", _score_context(request, trial, question))
-    context = frame(request, trial, "round", layer=asked.trait.key, codes=False) | _score_context(request, trial, question)
+    context = frame(request, trial, "round", scoring=_scoring(asked)) | _score_context(request, trial, question)
     return render(request, "walks/round.html", context)
+
+
+@may("observe")
+def round_ground(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    """The ground of a round, drawn anew after an answer."""
+    trial = trial_or_404(slug)
+    context = frame(request, trial, "round", scoring=_scoring(_round_or_404(trial, pk)))
+    return render(request, "trials/frame.html#ground", context)
+
+
+def _scoring(asked: Round) -> Scoring:
+    done = set(current(asked).order_by().values_list("plot_id", flat=True))
+    return Scoring(done, reverse("walks:ground", args=[asked.trial.slug, asked.pk]))
 
 
 def _score_context(request: PersonRequest, trial: Trial, question: Score | None, **more: Any) -> dict[str, Any]:

@@ -41,9 +41,8 @@ for (const name of ["mouseout", "focusout"]) document.addEventListener(name, (ev
 // A value was kept: the plan is coloured anew, and the chosen plot stays chosen.
 document.body.addEventListener("ground-changed", () => {
   const ground = document.getElementById("ground");
-  const layer = document.getElementById("layer");
-  const codes = ground.dataset.stage === "round" ? "&codes=0" : "";
-  const url = `${ground.dataset.url}?stage=${ground.dataset.stage}&layer=${layer.value}${codes}`;
+  const layer = document.getElementById("layer")?.value ?? "";
+  const url = `${ground.dataset.url}?stage=${ground.dataset.stage}&layer=${layer}`;
   htmx.ajax("GET", url, { target: "#ground", swap: "outerHTML" });
 });
 document.addEventListener("htmx:afterSettle", () => {
