@@ -1,6 +1,7 @@
 """Django's test runner, made ready for parallel runs on a file database and for a browser."""
 
 import os
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -19,12 +20,13 @@ class Runner(DiscoverRunner):
         options["init_command"] = options["init_command"].replace("synchronous=FULL", "synchronous=OFF")
 
     def setup_databases(self, **kwargs: Any) -> Any:
+        for left_behind in Path(settings.DATA).glob("test*.sqlite3*"):
+            left_behind.unlink()
         workers, self.parallel = self.parallel, 0
         made = super().setup_databases(**kwargs)
         self.parallel = workers
         if workers > 1:
-            with connection.cursor() as cursor:
-                cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+            connection.close()  # the last one to close writes everything into the one file that is copied
             for index in range(workers):
                 connection.creation.clone_test_db(suffix=str(index + 1), verbosity=self.verbosity)
         return made
