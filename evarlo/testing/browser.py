@@ -57,7 +57,7 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def _fixture_teardown(self) -> None:
         """Each test ends with empty tables; what a migration put in is put in again for whichever test comes next."""
-        super()._fixture_teardown()
+        super()._fixture_teardown()  # type: ignore[misc]
         Trait.objects.bulk_create((Trait(**trait) for trait in LIBRARY), ignore_conflicts=True)
 
     def tearDown(self) -> None:
