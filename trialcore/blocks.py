@@ -46,7 +46,8 @@ class BlockAnalysis:
     `balanced` is true when no plot is missing and every entry stands equally often in every block.
 
     `covariance` (entries × entries, in the order of `means`) is that of the least-squares means per unit of error
-    variance; `connected_set` numbers the entries that can be compared with each other. `cannot_say` holds plain
+    variance; `connected_set` numbers the entries that can be compared with each other
+    (0 has no value), and differences of `level` within a set are what the data say of them. `cannot_say` holds plain
     sentences on what these data do not tell.
     """
 
@@ -63,6 +64,7 @@ class BlockAnalysis:
     balanced: bool
     means: tuple[EntryMean, ...]
     covariance: Floats
+    level: Floats
     connected_set: tuple[int, ...]
     mse_without_blocks: float | None
     cannot_say: tuple[str, ...] = ()
@@ -117,7 +119,7 @@ def analyse_blocks(
     kept_y = y[seen]
     model = {**kept_terms, "entry": kept_entry}
     full = fit(kept_y, model)
-    means, covariance, sets = _means(full, everyone, kept_entry, kept_terms, kept_y)
+    means, covariance, level, sets = _means(full, everyone, kept_entry, kept_terms, kept_y)
     sequential, adjusted = _anova(kept_y, model, full)
     grand = float(kept_y.mean())
     total = float(((kept_y - grand) ** 2).sum())
@@ -136,6 +138,7 @@ def analyse_blocks(
         balanced=bool(seen.all()) and all(_even(kept_entry, labels) for labels in kept_terms.values()),
         means=means,
         covariance=covariance,
+        level=level,
         connected_set=sets,
         mse_without_blocks=bare.mse,
         cannot_say=_cannot_say(full, means, sets, total),
@@ -158,7 +161,7 @@ def _spread(values: Floats, seen: npt.NDArray[np.bool_]) -> Floats:
 
 def _means(
     full: Fit, everyone: list[str], entry: Labels, terms: Mapping[str, Labels], y: Floats
-) -> tuple[tuple[EntryMean, ...], Floats, tuple[int, ...]]:
+) -> tuple[tuple[EntryMean, ...], Floats, Floats, tuple[int, ...]]:
     place = {column: i for i, column in enumerate(full.columns)}
     average = np.zeros(len(full.columns))
     average[0] = 1.0
@@ -170,11 +173,10 @@ def _means(
     for i, name in enumerate(everyone):
         if ("entry", name) in place:
             contrasts[i, place["entry", name]] = 1.0
-    groups = _connected(entry, terms)
-    sets = tuple(groups.get(name, 0) for name in everyone)
-    known = full.estimable(contrasts) if len(set(groups.values())) == 1 else np.zeros(len(everyone), dtype=bool)
+    sets = _comparable_sets(full, contrasts, everyone, set(entry))
+    known = full.estimable(contrasts) if len(set(sets) - {0}) == 1 else np.zeros(len(everyone), dtype=bool)
     covariance = contrasts @ full.inverse @ contrasts.T
-    centred = full.coefficients
+    level = np.where(np.array(sets) > 0, contrasts @ full.coefficients, np.nan)
     half = distributions.t_quantile(0.975, full.df_error) if full.df_error > 0 else None
     of_entry: dict[str, list[float]] = {}
     for name, figure in zip(entry, y, strict=True):
@@ -190,30 +192,29 @@ def _means(
             why = "its plots share no block with all the others, so its mean cannot be set level with theirs"
             rows.append(EntryMean(name, len(values), raw, None, None, None, None, why))
             continue
-        mean = float(contrasts[i] @ centred)
+        mean = float(level[i])
         se = float(np.sqrt(full.mse * covariance[i, i])) if full.mse is not None else None
         span = half * se if half is not None and se is not None else None
         bounds = (None, None) if span is None else (mean - span, mean + span)
         rows.append(EntryMean(name, len(values), raw, mean, se, *bounds))
-    return tuple(rows), covariance, sets
+    return tuple(rows), covariance, level, sets
 
 
-def _connected(entry: Labels, terms: Mapping[str, Labels]) -> dict[str, int]:
-    """Number the sets of entries that are tied to each other through blocks (Weeks and Williams 1964)."""
-    if not terms:
-        return dict.fromkeys(entry, 1)
-    parent: dict[tuple[str, str], tuple[str, str]] = {}
-
-    def root(node: tuple[str, str]) -> tuple[str, str]:
-        while parent.setdefault(node, node) != node:
-            node = parent[node]
-        return node
-
-    term, labels = list(terms.items())[-1]
-    for name, label in zip(entry, labels, strict=True):
-        parent[root(("entry", name))] = root((term, label))
-    numbers: dict[tuple[str, str], int] = {}
-    return {name: numbers.setdefault(root(("entry", name)), len(numbers) + 1) for name in levels_of(entry)}
+def _comparable_sets(full: Fit, contrasts: Floats, everyone: Sequence[str], seen: set[str]) -> tuple[int, ...]:
+    """Number the sets of entries whose differences can be estimated from these data; 0 for an entry without a value."""
+    sets = [0] * len(everyone)
+    first_of: list[int] = []
+    for i, name in enumerate(everyone):
+        if name not in seen:
+            continue
+        differences = np.array([contrasts[i] - contrasts[j] for j in first_of]).reshape(len(first_of), contrasts.shape[1])
+        joined = np.flatnonzero(full.estimable(differences)) if len(first_of) else np.empty(0)
+        if len(joined):
+            sets[i] = int(joined[0]) + 1
+        else:
+            first_of.append(i)
+            sets[i] = len(first_of)
+    return tuple(sets)
 
 
 def _anova(y: Floats, model: Mapping[str, Labels], full: Fit) -> tuple[tuple[AnovaRow, ...], tuple[AnovaRow, ...]]:
@@ -277,6 +278,7 @@ def _nothing(everyone: Sequence[str], n_plots: int, blocking: tuple[str, ...]) -
         False,
         none,
         np.zeros((len(none), len(none))),
+        np.full(len(none), np.nan),
         (0,) * len(none),
         None,
         ("No plot has a value yet.",),

@@ -70,7 +70,7 @@ def all_pairs(analysis: BlockAnalysis) -> tuple[Difference, ...]:
     if pairs is None:
         return ()
     first, second, se = pairs
-    means = _levels(analysis)
+    means = analysis.level
     estimate = means[first] - means[second]
     t = estimate / se
     k = len(np.unique(np.concatenate([first, second])))
@@ -85,15 +85,16 @@ def against_check(analysis: BlockAnalysis, check: str) -> AgainstCheck | None:
     Raises KeyError when the trial has no such entry.
     """
     base = analysis.index(check)
-    if not analysis.mse or not _is_known(analysis, base):
+    sets = np.array(analysis.connected_set)
+    if not analysis.mse or not sets[base]:
         return None
-    others = np.array([i for i in range(len(analysis.means)) if i != base and _same_set(analysis, i, base)], dtype=int)
+    others = np.flatnonzero((sets == sets[base]) & (np.arange(len(sets)) != base))
     if len(others) == 0:
         return None
     v = analysis.covariance
     joint = v[np.ix_(others, others)] - v[others, base][:, None] - v[base, others][None, :] + v[base, base]
     se = np.sqrt(analysis.mse * np.diag(joint))
-    means = _levels(analysis)
+    means = analysis.level
     estimate = means[others] - means[base]
     t = estimate / se
     scale = np.sqrt(np.diag(joint))
@@ -119,24 +120,11 @@ def least_significant_difference(se: float, df: float) -> float:
     return distributions.t_quantile(0.975, df) * se
 
 
-def _levels(analysis: BlockAnalysis) -> Floats:
-    """Entry means that differences are taken of; NaN where there is none."""
-    return np.array([np.nan if m.lsmean is None else m.lsmean for m in analysis.means])
-
-
-def _is_known(analysis: BlockAnalysis, i: int) -> bool:
-    return analysis.means[i].lsmean is not None
-
-
-def _same_set(analysis: BlockAnalysis, i: int, j: int) -> bool:
-    return _is_known(analysis, i) and _is_known(analysis, j) and analysis.connected_set[i] == analysis.connected_set[j]
-
-
 def _comparable_pairs(analysis: BlockAnalysis) -> tuple[np.ndarray, np.ndarray, Floats] | None:
     if not analysis.mse:
         return None
     first, second = np.triu_indices(len(analysis.means), k=1)
-    sets = np.array([s if m.lsmean is not None else -1 for s, m in zip(analysis.connected_set, analysis.means, strict=True)])
+    sets = np.array(analysis.connected_set)
     kept = (sets[first] == sets[second]) & (sets[first] > 0)
     if not kept.any():
         return None

@@ -28,8 +28,8 @@ def block_figures(analysis: BlockAnalysis, check: str | None = None) -> Json:
         "n_missing": analysis.n_plots - analysis.n_observed,
         "n_entries": len(analysis.means),
         "balanced": analysis.balanced,
-        "anova_sequential": [_anova(row) for row in analysis.anova_sequential],
-        "anova_adjusted": [_anova(row) for row in analysis.anova_adjusted],
+        "anova_sequential": [anova_figures(row) for row in analysis.anova_sequential],
+        "anova_adjusted": [anova_figures(row) for row in analysis.anova_adjusted],
         "mse": analysis.mse,
         "df_error": analysis.df_error,
         "grand_mean": analysis.grand_mean,
@@ -65,7 +65,7 @@ def block_figures(analysis: BlockAnalysis, check: str | None = None) -> Json:
     return figures
 
 
-def _anova(row: AnovaRow) -> Json:
+def anova_figures(row: AnovaRow) -> Json:
     return {"source": row.source, "df": row.df, "ss": row.ss, "ms": row.ms, "f": row.f, "p": row.p}
 
 
