@@ -40,7 +40,8 @@ def plot_yield(picks: Sequence[Pick], area_m2: float | None, plants: int | None,
     """Sum the picks of one plot.
 
     `area_m2` is the net plot, `plants` the stand it carried, `sown` its sowing date. A first pick with marketable
-    weight counts as first edible; piece weight uses only picks that were counted.
+    weight counts as first edible; piece weight uses only picks that were counted. A sowing date after the first pick
+    cannot be right, so it gives no days.
     """
     good = sum(p.marketable_kg for p in picks)
     cull = sum(p.cull_kg for p in picks)
@@ -56,5 +57,5 @@ def plot_yield(picks: Sequence[Pick], area_m2: float | None, plants: int | None,
         piece_g=1000 * sum(p.marketable_kg for p in counted) / pieces if pieces else None,
         marketable_share=good / (good + cull) if good + cull > 0 else None,
         first_pick=first,
-        days_to_first_pick=days_between(sown, first),
+        days_to_first_pick=days_between(sown, first) if sown and first and sown <= first else None,
     )

@@ -14,4 +14,5 @@ class HarvestConfig(AppConfig):
         registry.diary.append(queries.diary)
         registry.spans.append(queries.spans)
         registry.due.append(queries.due)
+        registry.borne.append(queries.borne)
         registry.complete.append(queries.complete)

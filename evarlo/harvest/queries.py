@@ -74,6 +74,13 @@ def picked_traits(trial: Trial) -> list[Trait]:
     return list(Trait.objects.filter(source=Trait.Source.PICK, key__in=FIGURES))
 
 
+def borne(trial: Trial) -> dict[int, date]:
+    """The first day on which each plot was picked."""
+    return {
+        pk: on for pk, on in standing(trial).order_by().values("plot_id").annotate(first=Min("on")).values_list("plot_id", "first")
+    }
+
+
 def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
     for row in plot.pickings.select_related("by").prefetch_related("superseded_by"):
         if row.withdrawn:

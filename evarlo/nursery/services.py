@@ -12,6 +12,7 @@ from evarlo.nursery.models import Step, StepDate
 from evarlo.nursery.queries import step_rows
 from evarlo.people.models import User
 from evarlo.trials.models import Plot, Trial
+from evarlo.trials.registry import registry
 from evarlo.trials.services import Refused
 
 
@@ -20,7 +21,8 @@ def keep_step(trial: Trial, step: str, on: date, plots: Iterable[Plot], by: User
     """Keep the day on which `plots` were sown or planted; how many of them changed.
 
     A plot that has another date gets a correction, one that has this date already is left as it is.
-    Raises Refused for a day to come, a planting before the sowing, or a layout that may still be shuffled.
+    Raises Refused for a day to come, a planting before the sowing, either after something was picked there, or a
+    layout that may still be shuffled.
     """
     if not trial.is_fixed:
         raise Refused("Fix the layout first: until then the plots may still change places.")
@@ -31,11 +33,14 @@ def keep_step(trial: Trial, step: str, on: date, plots: Iterable[Plot], by: User
     now, changed = timezone.now(), []
     other = {row.plot_id: row.on for row in step_rows(trial, Step.PLANTED if step == Step.SOWN else Step.SOWN)}
     kept = {row.plot_id: row for row in step_rows(trial, step)}
+    borne = {pk: day for source in registry.borne for pk, day in source(trial).items()}
     for plot in plots:
         before = kept.get(plot.pk)
         if before is not None and before.on == on:
             continue
         _check_order(plot, step, on, other.get(plot.pk))
+        if (first := borne.get(plot.pk)) and on > first:
+            raise Refused(f"Plot {plot.number} was picked on {first:%-d %b %Y}, before this date.", "on")
         changed.append(StepDate(plot=plot, step=step, on=on, by=by, at=now, supersedes=before))
     StepDate.objects.bulk_create(changed)
     return len(changed)

@@ -73,7 +73,8 @@ Readings = dict[int, Reading]  # by plot id
 
 @dataclass
 class Registry:
-    """`readings` by a trait's source; `complete` gives, for (trial id, thing expected), the plots that have it."""
+    """`readings` by a trait's source; `complete` gives, for (trial id, thing expected), the plots that have it;
+    `borne` the first day on which a plot (by id) is known to have borne something, so that it was sown before."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     traits: list[Callable[[Trial], Iterable[Trait]]] = field(default_factory=list)
@@ -81,6 +82,7 @@ class Registry:
     spans: list[Callable[[Trial], Iterable[Span]]] = field(default_factory=list)
     pins: list[Callable[[Trial], Iterable[Pin]]] = field(default_factory=list)
     due: list[Callable[[date], Iterable[Due]]] = field(default_factory=list)
+    borne: list[Callable[[Trial], dict[int, date]]] = field(default_factory=list)
     complete: list[Callable[[list[int]], dict[tuple[int, str], set[int]]]] = field(default_factory=list)
 
 

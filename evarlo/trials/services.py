@@ -121,6 +121,8 @@ def _check_plan(plan: TrialPlan) -> None:
     if not plan.criteria:
         raise Refused("Name at least one criterion: the trait you will decide by.", "criteria")
     dates = [("sow_on", plan.sow_on), ("plant_on", plan.plant_on), ("pick_on", plan.pick_on)]
+    if Trial.objects.filter(name__iexact=plan.name, season=plan.season).exists():
+        raise Refused(f"There is a trial “{plan.name}” in season {plan.season} already. Give this one another name.", "name")
     known = [(field, day) for field, day in dates if day]
     for (_, earlier), (field, later) in itertools.pairwise(known):
         if later < earlier:

@@ -86,3 +86,9 @@ class Picks(TestCase):
                 self.assertContains(post(**typed), said, status_code=422)
         self.assertEqual(Picking.objects.count(), 1)
         self.assertEqual(len(left_to_pick(self.trial, world.SOWN)), 11)
+
+    def test_a_plot_is_not_sown_after_it_was_picked(self) -> None:
+        world.pick(self.plot, self.by, 1.5, on=world.SOWN + timedelta(30))
+        with self.assertRaisesMessage(Refused, "Plot 101 was picked on"):
+            world.sow(self.trial, self.by, world.SOWN + timedelta(31))
+        self.assertEqual(yields(self.fresh())[self.plot.pk].days_to_first_pick, 30)

@@ -99,9 +99,10 @@ class NewTrial(TestCase):
         broken = self.client.post(url, TYPED | {"plot_length_m": "abc", "bed_width_m": "-1"})
         self.assertContains(broken, "<dd>12</dd>")
 
-    def test_two_trials_of_one_name_have_two_addresses(self) -> None:
+    def test_a_trial_sent_twice_is_made_once_and_like_names_have_two_addresses(self) -> None:
         self.post()
-        self.post()
+        self.assertContains(self.post(), "There is a trial “Fennel” in season 2026 already", status_code=422)
+        self.post(name="Fennel!")
         self.assertEqual(sorted(Trial.objects.values_list("slug", flat=True)), ["fennel-2026", "fennel-2026-2"])
 
 
@@ -114,7 +115,7 @@ class Layouts(TestCase):
         first = list(made.plots.values_list("number", "entry__code"))
         shuffle(made, self.manager)
         made.refresh_from_db()
-        again = world.trial(self.manager, fixed=False, seed=7)
+        again = world.trial(self.manager, fixed=False, seed=7, name="Again")
         self.assertEqual(list(again.plots.values_list("number", "entry__code")), first)
         lay_out(made, 7, self.manager)
         self.assertEqual(list(made.plots.values_list("number", "entry__code")), first)

@@ -23,6 +23,17 @@ document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
 });
 
+// A form that makes something is sent once, however often its button is pressed; coming back to the page frees it.
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (form.method !== "post" || event.defaultPrevented) return;
+  if (form.dataset.sent) event.preventDefault();
+  form.dataset.sent = "yes";
+});
+window.addEventListener("pageshow", () => {
+  for (const form of document.querySelectorAll("form[data-sent]")) delete form.dataset.sent;
+});
+
 // The light on the top bar says whether everything has reached the server.
 const light = document.querySelector("[data-link]");
 function say(text, waiting) {
