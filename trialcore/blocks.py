@@ -166,9 +166,9 @@ def _means(
     average = np.zeros(len(full.columns))
     average[0] = 1.0
     for term, labels in terms.items():
-        levels = levels_of(labels)
-        for level in levels[1:]:
-            average[place[term, level]] = 1 / len(levels)
+        names = levels_of(labels)
+        for name in names[1:]:
+            average[place[term, name]] = 1 / len(names)
     contrasts = np.tile(average, (len(everyone), 1))
     for i, name in enumerate(everyone):
         if ("entry", name) in place:

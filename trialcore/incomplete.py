@@ -106,7 +106,7 @@ def analyse_incomplete(
     within = [f"{r}/{b}" for r, b in zip(rep, block, strict=True)] if rep is not None else list(block)
     intra = analyse_blocks(entry, value, {"block": within})
     y = np.array([np.nan if v is None else v for v in value], dtype=float)
-    seen = np.flatnonzero(np.isfinite(y))
+    seen = np.flatnonzero(np.isfinite(y)).tolist()
     names = [entry[i] for i in seen]
     blocks = [within[i] for i in seen]
     reps = [rep[i] for i in seen] if rep is not None else None

@@ -175,7 +175,7 @@ def _better(state: _State, y: Floats, x: Floats, kernels: Sequence[Floats]) -> _
     step = np.zeros(len(kernels))
     step[free] = np.linalg.lstsq(information[np.ix_(free, free)], score[free], rcond=None)[0]
     for halving in range(40):
-        proposed = np.maximum(state.variances + step / 2**halving, 0.0)
+        proposed = np.asarray(np.maximum(state.variances + step / 2**halving, 0.0))
         proposed[-1] = max(proposed[-1], 1e-3 * state.variances[-1])
         if (found := _State.at(proposed, y, x, kernels)).loglik >= state.loglik:
             return found

@@ -122,21 +122,52 @@ def read_trial_sheet(text: str) -> TrialSheet:
     are used where they stand. Other columns that hold numbers are value columns. Blank, NA, `.`, `*` and `-` are
     missing plots. Separators may be comma, semicolon or tab; a decimal comma is read where the comma does not separate.
     """
+    table = lines_of(text)
+    if isinstance(table, Problem):
+        return _stopped(table)
+    header_problems = _check_header(table.header)
+    if header_problems:
+        return _stopped(*header_problems)
+    return _Reading(table.header, table.rows, table.delimiter).result()
+
+
+@dataclass(frozen=True)
+class Lines:
+    """A delimited text cut into cells: the header, and each further line with its number in the file."""
+
+    header: list[str]
+    rows: list[tuple[int, list[str]]]
+    delimiter: str
+
+
+def lines_of(text: str) -> Lines | Problem:
+    """Cut delimited text into cells, empty lines left out; a Problem when it is no table of plots."""
     text = text.replace("\r\n", "\n").replace("\r", "\n")
     delimiter = _delimiter(text)
     try:
         rows = [(n, row) for n, row in _numbered(text, delimiter) if any(cell.strip() for cell in row)]
     except csv.Error as error:
-        return _stopped(Problem(0, "", str(error), "a table with one separator and closed quotes"))
+        return Problem(0, "", str(error), "a table with one separator and closed quotes")
     if len(rows) < 2:
-        return _stopped(Problem(0, "", f"{len(rows)} line(s)", "a header and at least one line for a plot"))
+        return Problem(0, "", f"{len(rows)} line(s)", "a header and at least one line for a plot")
     if len(rows) - 1 > MOST_ROWS:
-        return _stopped(Problem(0, "", f"{len(rows) - 1} lines", f"at most {MOST_ROWS} plots"))
-    header = [cell.strip() for cell in rows[0][1]]
-    header_problems = _check_header(header)
-    if header_problems:
-        return _stopped(*header_problems)
-    return _Reading(header, rows[1:], delimiter).result()
+        return Problem(0, "", f"{len(rows) - 1} lines", f"at most {MOST_ROWS} plots")
+    return Lines([cell.strip() for cell in rows[0][1]], rows[1:], delimiter)
+
+
+def number_in(text: str, delimiter: str) -> float | str:
+    """The number in a cell, or what was expected instead."""
+    plain = text.replace("−", "-")
+    if "," in plain:
+        if delimiter == ",":
+            return "a number with a decimal point; a comma could be decimals or thousands"
+        plain = plain.replace(",", ".", 1)
+    if not re.fullmatch(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)([eE][+-]?[0-9]{1,3})?", plain):
+        return "a number, or blank for a missing plot"
+    number = float(plain)
+    if not math.isfinite(number) or abs(number) > 1e12:
+        return "a number between −10¹² and 10¹²"
+    return number
 
 
 def _stopped(*problems: Problem) -> TrialSheet:
@@ -291,7 +322,7 @@ class _Reading:
                 if present:
                     self._bad(1, "", f"column {i + 1} without a name", "a name in the header")
                 continue
-            if not any(isinstance(self._number(text), float) for text in present):
+            if not any(isinstance(number_in(text, self.delimiter), float) for text in present):
                 if name.casefold() == "value" and present:
                     line, text = next((n, t) for n, t in cells if t.casefold() not in MISSING)
                     self._bad(line, name, text, "a number, or blank for a missing plot")
@@ -306,22 +337,8 @@ class _Reading:
     def _value(self, line: int, name: str, text: str) -> float | None:
         if text.casefold() in MISSING:
             return None
-        number = self._number(text)
+        number = number_in(text, self.delimiter)
         if isinstance(number, float):
             return number
         self._bad(line, name, text, number)
         return None
-
-    def _number(self, text: str) -> float | str:
-        """The number in a cell, or what was expected instead."""
-        plain = text.replace("−", "-")
-        if "," in plain:
-            if self.delimiter == ",":
-                return "a number with a decimal point; a comma could be decimals or thousands"
-            plain = plain.replace(",", ".", 1)
-        if not re.fullmatch(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)([eE][+-]?[0-9]{1,3})?", plain):
-            return "a number, or blank for a missing plot"
-        number = float(plain)
-        if not math.isfinite(number) or abs(number) > 1e12:
-            return "a number between −10¹² and 10¹²"
-        return number

@@ -12,8 +12,8 @@ from trialcore.incomplete import IncompleteBlocks, MixedPair, RandomEntries, Rec
 def alpha_figures(found: IncompleteBlocks, check: str | None, reps: int, blocks_per_rep: int) -> Json:
     """Every figure of an alpha layout."""
     whole = block_figures(found.intra, check)
-    intra = {k: whole[k] for k in ("mse", "df_error", "cv_percent", "entry_means", "sed", "lsd5", "tukey_hsd5", "pairwise", "vs_check")
-             if k in whole}  # fmt: skip
+    kept = ("mse", "df_error", "cv_percent", "entry_means", "sed", "lsd5", "tukey_hsd5", "pairwise", "vs_check")
+    intra: Json = {k: whole[k] for k in kept if k in whole}
     intra["model"] = "value ~ rep + block within rep + entry, all fixed"
     intra["anova_blocks_first"] = [anova_figures(row) for row in found.blocks_first]
     intra["anova_entries_first"] = [anova_figures(row) for row in found.entries_first]

@@ -1,0 +1,8 @@
+"""`python -m trialcore`: the same science from the command line."""
+
+import sys
+
+from trialcore.cli import main
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
