@@ -10,7 +10,7 @@ import numpy as np
 from trialcore.blocks import AnovaRow, BlockAnalysis, analyse_blocks
 from trialcore.comparisons import Difference, Spread, all_pairs, holm_adjusted
 from trialcore.incomplete import EntryBlup, anova_line
-from trialcore.linear import Floats, Labels, fit, levels_of
+from trialcore.linear import Coded, Floats, Labels, fit
 from trialcore.mixed import MixedFit, fit_reml, incidence
 
 KINDS = ("check_check", "entry_entry_same_block", "entry_entry_different_block", "entry_check")
@@ -176,7 +176,7 @@ def _random(y: Floats, entry: Labels, block: Labels, checks: Sequence[str]) -> R
     place = {name: i for i, name in enumerate(new)}
     for i in np.flatnonzero(is_new).tolist():
         z[i, place[entry[i]]] = 1.0
-    found = fit_reml(y, x, {"new_entry": z, "block": incidence(block, levels_of(block))})
+    found = fit_reml(y, x, {"new_entry": z, "block": Coded.of(block)})
     vg = found.variances["new_entry"]
     spread = np.diag(found.effect_covariance["new_entry"])
     mean = float(found.beta[0])

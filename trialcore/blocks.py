@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -10,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from trialcore import distributions
-from trialcore.linear import Fit, Floats, Labels, fit, levels_of
+from trialcore.linear import Coded, Fit, Floats, Labels, fit, levels_of
 
 
 @dataclass(frozen=True)
@@ -117,13 +116,13 @@ def analyse_blocks(
     kept_entry = [e for e, s in zip(entry, seen, strict=True) if s]
     kept_terms = {term: [v for v, s in zip(labels, seen, strict=True) if s] for term, labels in blocking.items()}
     kept_y = y[seen]
-    model = {**kept_terms, "entry": kept_entry}
+    model = {name: Coded.of(labels) for name, labels in {**kept_terms, "entry": kept_entry}.items()}
     full = fit(kept_y, model)
-    means, covariance, level, sets = _means(full, everyone, kept_entry, kept_terms, kept_y)
+    means, covariance, level, sets = _means(full, everyone, kept_entry, kept_y)
     sequential, adjusted = _anova(kept_y, model, full)
     grand = float(kept_y.mean())
     total = float(((kept_y - grand) ** 2).sum())
-    bare = fit(kept_y, {"entry": kept_entry}) if kept_terms else full
+    bare = fit(kept_y, {"entry": model["entry"]}) if kept_terms else full
     return BlockAnalysis(
         blocking=tuple(blocking),
         n_plots=len(y),
@@ -149,8 +148,8 @@ def analyse_blocks(
 
 def _even(entry: Labels, labels: Labels) -> bool:
     """Whether every entry stands equally often in every level of a blocking term."""
-    cells = Counter(zip(entry, labels, strict=True))
-    return all(len({cells[e, level] for level in set(labels)}) == 1 for e in set(entry))
+    cells = Coded.of(entry).cross(Coded.of(labels))
+    return bool((cells == cells[:, :1]).all())
 
 
 def _spread(values: Floats, seen: npt.NDArray[np.bool_]) -> Floats:
@@ -160,19 +159,10 @@ def _spread(values: Floats, seen: npt.NDArray[np.bool_]) -> Floats:
 
 
 def _means(
-    full: Fit, everyone: list[str], entry: Labels, terms: Mapping[str, Labels], y: Floats
+    full: Fit, everyone: list[str], entry: Labels, y: Floats
 ) -> tuple[tuple[EntryMean, ...], Floats, Floats, tuple[int, ...]]:
-    place = {column: i for i, column in enumerate(full.columns)}
-    average = np.zeros(len(full.columns))
-    average[0] = 1.0
-    for term, labels in terms.items():
-        names = levels_of(labels)
-        for name in names[1:]:
-            average[place[term, name]] = 1 / len(names)
-    contrasts = np.tile(average, (len(everyone), 1))
-    for i, name in enumerate(everyone):
-        if ("entry", name) in place:
-            contrasts[i, place["entry", name]] = 1.0
+    contrasts = np.zeros((len(everyone), len(full.columns)))
+    contrasts[[everyone.index(level) for level in full.terms["entry"].levels]] = full.mean_rows("entry")
     sets = _comparable_sets(full, contrasts, everyone, set(entry))
     known = full.estimable(contrasts) if len(set(sets) - {0}) == 1 else np.zeros(len(everyone), dtype=bool)
     covariance = contrasts @ full.inverse @ contrasts.T
@@ -217,7 +207,7 @@ def _comparable_sets(full: Fit, contrasts: Floats, everyone: Sequence[str], seen
     return tuple(sets)
 
 
-def _anova(y: Floats, model: Mapping[str, Labels], full: Fit) -> tuple[tuple[AnovaRow, ...], tuple[AnovaRow, ...]]:
+def _anova(y: Floats, model: Mapping[str, Coded], full: Fit) -> tuple[tuple[AnovaRow, ...], tuple[AnovaRow, ...]]:
     def line(source: str, smaller: Fit, larger: Fit) -> AnovaRow:
         df = larger.rank - smaller.rank
         ss = max(0.0, smaller.rss - larger.rss)

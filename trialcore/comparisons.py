@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -9,7 +10,7 @@ import numpy as np
 
 from trialcore import distributions
 from trialcore.blocks import BlockAnalysis
-from trialcore.linear import Floats
+from trialcore.linear import Floats, Whole
 
 Guard = Literal["each", "family"]
 """Against which error a difference is guarded: each comparison at 5 %, or the whole family of them at 5 %."""
@@ -75,7 +76,8 @@ def all_pairs(analysis: BlockAnalysis) -> tuple[Difference, ...]:
     t = estimate / se
     k = len(np.unique(np.concatenate([first, second])))
     family = distributions.studentized_range_above(np.sqrt(2) * np.abs(t), k, analysis.df_error)
-    return _differences(analysis, first, second, estimate, se, t, family)
+    names = [m.entry for m in analysis.means]
+    return differences_of(names, first, second, estimate, se, analysis.df_error, family)
 
 
 def against_check(analysis: BlockAnalysis, check: str) -> AgainstCheck | None:
@@ -100,7 +102,8 @@ def against_check(analysis: BlockAnalysis, check: str) -> AgainstCheck | None:
     scale = np.sqrt(np.diag(joint))
     correlation = np.clip(joint / np.outer(scale, scale), -1.0, 1.0)
     family = distributions.largest_t_above(t, correlation, analysis.df_error)
-    rows = _differences(analysis, others, np.full(len(others), base), estimate, se, t, family)
+    names = [m.entry for m in analysis.means]
+    rows = differences_of(names, others, np.full(len(others), base), estimate, se, analysis.df_error, family)
     each = distributions.t_quantile(0.975, analysis.df_error)
     whole = distributions.largest_t_quantile(0.05, correlation, analysis.df_error)
     return AgainstCheck(check, rows, each, whole, correlation)
@@ -134,33 +137,44 @@ def _comparable_pairs(analysis: BlockAnalysis) -> tuple[np.ndarray, np.ndarray, 
     return first, second, se
 
 
-def _differences(
-    analysis: BlockAnalysis, first: np.ndarray, second: np.ndarray, estimate: Floats, se: Floats, t: Floats, family: Floats
+def differences_of(
+    names: Sequence[str], first: Whole, second: Whole, estimate: Floats, se: Floats, df: int, family: Floats
 ) -> tuple[Difference, ...]:
-    p = distributions.t_two_sided(t, analysis.df_error)
+    """Each `names[first]` minus `names[second]`, with probabilities guarded over all of them; `family` is the joint one."""
+    t = estimate / se
+    p = distributions.t_two_sided(t, df)
     m = len(p)
     bonferroni = np.minimum(1.0, m * p)
-    holm = holm_adjusted(p)
     sidak = -np.expm1(m * np.log1p(-np.minimum(p, 1 - 1e-16)))
-    names = [mean.entry for mean in analysis.means]
+    table = np.column_stack([estimate, se, t, p, bonferroni, holm_adjusted(p), family, sidak]).tolist()
+    places = zip(first.tolist(), second.tolist(), table, strict=True)
     return tuple(
-        Difference(
-            names[i],
-            names[j],
-            float(d),
-            float(s),
-            analysis.df_error,
-            float(tt),
-            float(pu),
-            float(pb),
-            float(ph),
-            float(pf),
-            float(ps),
-        )
-        for i, j, d, s, tt, pu, pb, ph, pf, ps in zip(
-            first, second, estimate, se, t, p, bonferroni, holm, family, sidak, strict=True
-        )
+        Difference(names[i], names[j], d, s, df, tt, pu, pb, ph, pf, ps) for i, j, (d, s, tt, pu, pb, ph, pf, ps) in places
     )
+
+
+def pairs_of_equal_means(names: Sequence[str], means: Floats, sed: float, df: int) -> tuple[Difference, ...]:
+    """All pairs of means that share one standard error of a difference, with Tukey's probability over them."""
+    first, second = np.triu_indices(len(names), k=1)
+    estimate = means[first] - means[second]
+    family = distributions.studentized_range_above(np.sqrt(2) * np.abs(estimate / sed), len(names), df)
+    return differences_of(names, first, second, estimate, np.full(len(first), sed), df, family)
+
+
+def equal_means_against(names: Sequence[str], means: Floats, sed: float, df: int, check: str) -> AgainstCheck:
+    """Every mean minus that of `check`, all with one standard error of a difference; Dunnett's probability over them.
+
+    Raises ValueError when `check` is not among the names.
+    """
+    base = list(names).index(check)
+    others = np.array([i for i in range(len(names)) if i != base], dtype=np.int64)
+    correlation = np.full((len(others), len(others)), 0.5)
+    np.fill_diagonal(correlation, 1.0)
+    estimate = means[others] - means[base]
+    family = distributions.largest_t_above(estimate / sed, correlation, df)
+    rows = differences_of(names, others, np.full(len(others), base), estimate, np.full(len(others), sed), df, family)
+    each, whole = distributions.t_quantile(0.975, df), distributions.largest_t_quantile(0.05, correlation, df)
+    return AgainstCheck(check, rows, each, whole, correlation)
 
 
 def holm_adjusted(p: Floats) -> Floats:

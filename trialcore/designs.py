@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from trialcore.augmented import analyse_augmented
 from trialcore.blocks import analyse_blocks
+from trialcore.environment_plots import analyse_environment_plots
 from trialcore.environments import analyse_environments
 from trialcore.figures.augmented import augmented_figures
 from trialcore.figures.blocks import Json, block_figures
+from trialcore.figures.environment_plots import environment_plot_figures
 from trialcore.figures.environments import environment_figures
 from trialcore.figures.incomplete import alpha_figures, general_block_figures
+from trialcore.figures.strata import split_plot_figures, strip_plot_figures
 from trialcore.incomplete import analyse_incomplete
+from trialcore.linear import Labels
 from trialcore.plots import Plots
+from trialcore.strata import analyse_split_plot, analyse_strip_plot
 
 NEEDS: dict[str, tuple[str, ...]] = {
     "crd": (),
@@ -21,7 +26,10 @@ NEEDS: dict[str, tuple[str, ...]] = {
     "alpha": ("rep", "block"),
     "augmented": ("block",),
     "blocks": ("block",),
+    "split-plot": ("rep", "factor2"),
+    "strip-plot": ("rep", "factor2"),
     "environments": ("site", "season"),
+    "environment-plots": ("site", "season", "rep"),
 }
 
 
@@ -98,9 +106,18 @@ def _blocks(plots: Plots, check: str | None) -> Json:
     return general_block_figures(found)
 
 
+def _two_factors(plots: Plots) -> tuple[Labels, Labels, Sequence[float | None], Labels]:
+    return plots.labels["entry"], plots.labels["factor2"], plots.value, plots.labels["rep"]
+
+
 def _environments(plots: Plots, check: str | None) -> Json:
     entry, site, season = (plots.labels[name] for name in ("entry", "site", "season"))
     return environment_figures(analyse_environments(entry, plots.value, site, season), check)
+
+
+def _environment_plots(plots: Plots, check: str | None) -> Json:
+    entry, site, season, rep = (plots.labels[name] for name in ("entry", "site", "season", "rep"))
+    return environment_plot_figures(analyse_environment_plots(entry, plots.value, site, season, rep), check)
 
 
 ANALYSES: dict[str, Callable[[Plots, str | None], Json]] = {
@@ -110,5 +127,8 @@ ANALYSES: dict[str, Callable[[Plots, str | None], Json]] = {
     "alpha": _alpha,
     "augmented": _augmented,
     "blocks": _blocks,
+    "split-plot": lambda plots, check: split_plot_figures(analyse_split_plot(*_two_factors(plots)), check),
+    "strip-plot": lambda plots, check: strip_plot_figures(analyse_strip_plot(*_two_factors(plots)), check),
     "environments": _environments,
+    "environment-plots": _environment_plots,
 }

@@ -9,8 +9,8 @@ import numpy as np
 
 from trialcore import distributions
 from trialcore.blocks import AnovaRow, BlockAnalysis, analyse_blocks
-from trialcore.incomplete import MixedMean, anova_line
-from trialcore.linear import Floats, Labels, fit, levels_of
+from trialcore.incomplete import MixedMean, anova_line, mixed_means
+from trialcore.linear import Coded, Floats, Labels, fit, levels_of
 from trialcore.mixed import MixedFit, fit_reml, incidence
 
 
@@ -83,12 +83,6 @@ class Environments:
     fixed_means: tuple[MixedMean, ...]
     random: MixedFit | None
 
-    @property
-    def index(self) -> Floats:
-        """Environment means minus the grand mean; NaN entries are passed over."""
-        means = np.nanmean(self.table, axis=0)
-        return np.asarray(means - means.mean())
-
 
 def analyse_environments(entry: Labels, value: Sequence[float | None], site: Labels, season: Labels) -> Environments:
     """Analyse a table of means, one a cell. An environment is a site and a season, written `site-season`.
@@ -119,8 +113,8 @@ def analyse_environments(entry: Labels, value: Sequence[float | None], site: Lab
         tuple(entries), tuple(environments), table, additive, first, second,
         site_season=_site_season(y, labels) if whole else (),
         eberhart_russell=_eberhart_russell(table) if whole else (),
-        stability=_stability(entries, table) if whole and len(environments) > 2 else None,
-        ammi=_ammi(table) if whole else None, fixed=fixed, fixed_means=means, random=random,
+        stability=stability_of(entries, table) if whole and len(environments) > 2 else None,
+        ammi=ammi_of(table) if whole else None, fixed=fixed, fixed_means=means, random=random,
     )  # fmt: skip
 
 
@@ -174,7 +168,8 @@ def _eberhart_russell(table: Floats) -> tuple[AnovaRow, ...]:
     )
 
 
-def _stability(entries: Sequence[str], table: Floats) -> tuple[Stability, ...]:
+def stability_of(entries: Sequence[str], table: Floats) -> tuple[Stability, ...]:
+    """Stability of each entry from a complete table of means (entries × environments, at least three of these)."""
     g, e = table.shape
     index = table.mean(axis=0) - table.mean()
     squares = float(index @ index)
@@ -204,7 +199,8 @@ def _stability(entries: Sequence[str], table: Floats) -> tuple[Stability, ...]:
     return tuple(rows)
 
 
-def _ammi(table: Floats) -> Ammi:
+def ammi_of(table: Floats) -> Ammi:
+    """Additive main effects and multiplicative interaction of a complete table (entries × environments)."""
     g, e = table.shape
     interaction = table - table.mean(axis=1, keepdims=True) - table.mean(axis=0) + table.mean()
     u, s, vt = np.linalg.svd(interaction, full_matrices=False)
@@ -230,11 +226,11 @@ def _mixed(
     y: Floats, labels: dict[str, Labels], entries: Sequence[str], environments: Sequence[str]
 ) -> tuple[MixedFit | None, tuple[MixedMean, ...], MixedFit | None]:
     present = [e for e in entries if e in set(labels["entry"])]
-    z = {"environment": incidence(labels["env"], [w for w in environments if w in set(labels["env"])])}
+    z = {"environment": Coded.of(labels["env"])}
     x = incidence(labels["entry"], present)
     try:
         fixed = fit_reml(y, x, z)
-        random = fit_reml(y, np.ones((len(y), 1)), {"entry": x, **z})
+        random = fit_reml(y, np.ones((len(y), 1)), {"entry": Coded.of(labels["entry"]), **z})
     except ValueError:
         return None, (), None
-    return fixed, tuple(MixedMean(e, fixed.contrast(row)) for e, row in zip(present, np.eye(len(present)), strict=True)), random
+    return fixed, mixed_means(fixed, present, np.eye(len(present))), random

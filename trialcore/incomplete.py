@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from trialcore import distributions
 from trialcore.blocks import AnovaRow, BlockAnalysis, analyse_blocks
 from trialcore.comparisons import holm_adjusted
-from trialcore.linear import Fit, Floats, Labels, fit, levels_of
+from trialcore.linear import Coded, Fit, Floats, Labels, fit, levels_of
 from trialcore.mixed import Contrast, JointTest, MixedFit, fit_reml, incidence
 
 
@@ -59,9 +60,18 @@ class RecoveredBlocks:
     """Entries and replicates fixed, blocks random (REML): the information between blocks is recovered."""
 
     fit: MixedFit
-    means: tuple[MixedMean, ...]
+    names: tuple[str, ...]
+    rows: Floats
     test: JointTest
-    pairs: tuple[MixedPair, ...]
+
+    @cached_property
+    def means(self) -> tuple[MixedMean, ...]:
+        return mixed_means(self.fit, self.names, self.rows)
+
+    @cached_property
+    def pairs(self) -> tuple[MixedPair, ...]:
+        """All pairs of entries; worked out when first asked for, since there are many."""
+        return mixed_pairs(self.fit, self.names, self.rows)
 
 
 @dataclass(frozen=True)
@@ -126,14 +136,14 @@ def analyse_incomplete(
 
 
 def efficiency_factors(entry: Labels, block: Labels) -> Efficiency:
-    """Canonical efficiency factors of the plots laid out: eigenvalues of R^−½ (R − N K⁻¹ N') R^−½, noughts left out."""
+    """Canonical efficiency factors of the plots laid out: eigenvalues of I − R^−½ N K⁻¹ N' R^−½, noughts left out."""
     if not len(entry):
         return Efficiency(0, 0.0, 0.0, 0.0)
-    e, b = incidence(entry, levels_of(entry)), incidence(block, levels_of(block))
-    n = e.T @ b
-    root = 1 / np.sqrt(e.sum(axis=0))
-    information = np.diag(e.sum(axis=0)) - (n / b.sum(axis=0)) @ n.T
-    factors = np.linalg.eigvalsh(root[:, None] * information * root)
+    e, b = Coded.of(entry), Coded.of(block)
+    n = e.cross(b)
+    scaled = n / np.sqrt(e.counts[:, None] * b.counts)
+    lost = np.linalg.eigvalsh(scaled.T @ scaled if n.shape[0] > n.shape[1] else scaled @ scaled.T)  # the smaller side
+    factors = np.concatenate([1 - lost, np.ones(max(0, n.shape[0] - len(lost)))])
     factors = factors[factors > 1e-9]
     if not len(factors):
         return Efficiency(0, 0.0, 0.0, 0.0)
@@ -181,58 +191,66 @@ def _recovered(y: Floats, entry: Labels, block: Labels, rep: Labels | None) -> R
     reps = rep if rep is not None else ["1"] * len(y)
     base = incidence(reps, levels_of(reps))
     x = np.hstack([base, incidence(entry, names)[:, 1:]])
-    found = fit_reml(y, x, {"block": incidence(block, levels_of(block))})
+    found = fit_reml(y, x, {"block": Coded.of(block)})
     r = base.shape[1]
     rows = np.zeros((len(names), x.shape[1]))
     rows[:, :r] = 1 / r
     rows[np.arange(1, len(names)), np.arange(r, x.shape[1])] = 1.0
-    means = tuple(MixedMean(name, found.contrast(row)) for name, row in zip(names, rows, strict=True))
     test = found.test(np.eye(x.shape[1])[r:])
-    return RecoveredBlocks(found, means, test, _pairs(found, names, rows))
+    return RecoveredBlocks(found, tuple(names), rows, test)
 
 
-def _pairs(found: MixedFit, names: Sequence[str], rows: Floats) -> tuple[MixedPair, ...]:
-    pairs = []
-    for i in range(len(names)):
-        for j in range(i + 1, len(names)):
-            d = found.contrast(rows[i] - rows[j])
-            t = d.estimate / d.se_kr
-            p = float(distributions.studentized_range_above(np.sqrt(2) * abs(t), len(names), d.df_kr))
-            pairs.append(MixedPair(names[i], names[j], d, t, p))
-    return tuple(pairs)
+def mixed_means(found: MixedFit, names: Sequence[str], rows: Floats) -> tuple[MixedMean, ...]:
+    """The means `rows` (k × p) of a mixed fit under their names."""
+    values = found.contrasts(rows)
+    return tuple(MixedMean(name, values[i]) for i, name in enumerate(names))
+
+
+def mixed_pairs(found: MixedFit, names: Sequence[str], rows: Floats) -> tuple[MixedPair, ...]:
+    """All pairs of the means `rows`, with Kenward–Roger t and the Tukey–Kramer probability."""
+    first, second = np.triu_indices(len(names), k=1)
+    d = found.differences(rows)
+    t = d.estimate / d.se_kr
+    p = distributions.studentized_range_above(np.sqrt(2) * np.abs(t), len(names), d.df_kr)
+    places = enumerate(zip(first.tolist(), second.tolist(), strict=True))
+    return tuple(MixedPair(names[i], names[j], d[k], float(t[k]), float(p[k])) for k, (i, j) in places)
 
 
 def against_check_recovered(found: RecoveredBlocks, check: str) -> tuple[MixedPair, ...]:
     """Every entry minus `check` with Holm's p. Raises KeyError when no plot of the check has a value."""
-    if not any(m.entry == check for m in found.means):
+    if check not in found.names:
         raise KeyError(check)
-    rows = []
-    for pair in found.pairs:
-        if check in (pair.a, pair.b):
-            sign = 1 if pair.b == check else -1
-            d = pair.difference
-            turned = Contrast(sign * d.estimate, d.se_model, d.se_kr, d.df_kr)
-            rows.append((pair.a if sign > 0 else pair.b, turned, sign * pair.t))
-    p = np.array([float(distributions.t_two_sided(t, d.df_kr)) for _, d, t in rows])
-    return tuple(MixedPair(name, check, d, t, float(q)) for (name, d, t), q in zip(rows, holm_adjusted(p), strict=True))
+    base = found.names.index(check)
+    others = [i for i in range(len(found.names)) if i != base]
+    d = found.fit.contrasts(found.rows[others] - found.rows[base])
+    t = d.estimate / d.se_kr
+    holm = holm_adjusted(distributions.t_two_sided(t, d.df_kr))
+    return tuple(MixedPair(found.names[i], check, d[k], float(t[k]), float(holm[k])) for k, i in enumerate(others))
+
+
+def repeatability(covariance: Floats, variance: float) -> tuple[float, float | None]:
+    """The mean variance of a difference of two predictions (k × k `covariance`), and 1 − that / (2 σ²) (Cullis, Smith and
+    Coombes 2006); None where the entries do not vary."""
+    k = len(covariance)
+    between = float(2 * (k * np.trace(covariance) - covariance.sum()) / (k * (k - 1)))
+    return between, 1 - between / (2 * variance) if variance > 0 else None
 
 
 def _random_entries(y: Floats, entry: Labels, block: Labels, rep: Labels | None) -> RandomEntries:
     names = levels_of(entry)
     reps = rep if rep is not None else ["1"] * len(y)
     levels = levels_of(reps)
-    z = incidence(entry, names)
-    found = fit_reml(y, incidence(reps, levels), {"entry": z, "block": incidence(block, levels_of(block))})
+    found = fit_reml(y, incidence(reps, levels), {"entry": Coded.of(entry), "block": Coded.of(block)})
     overall = float(found.beta.mean())
     covariance, vg = found.effect_covariance["entry"], found.variances["entry"]
+    between, cullis = repeatability(covariance, vg)
     pev = np.diag(covariance)
     blups = tuple(
         EntryBlup(name, float(u), overall + float(u), float(v), 1 - float(v) / vg if vg > 0 else None)
         for name, u, v in zip(names, found.effects["entry"], pev, strict=True)
     )
     k = len(names)
-    between = float(2 * (k * pev.sum() - covariance.sum()) / (k * (k - 1)))
-    plots = z.sum(axis=0)
+    plots = Coded.of(entry).counts
     r = float(k / (1 / plots).sum())
     return RandomEntries(
         fit=found,
@@ -240,7 +258,7 @@ def _random_entries(y: Floats, entry: Labels, block: Labels, rep: Labels | None)
         rep_means=dict(zip(levels, map(float, found.beta), strict=True)),
         blups=blups,
         mean_difference_variance=between,
-        cullis=1 - between / (2 * vg) if vg > 0 else None,
+        cullis=cullis,
         line_mean=vg / (vg + found.variances["residual"] / r) if vg > 0 else None,
         replicates=r,
     )

@@ -58,10 +58,10 @@ def block_figures(analysis: BlockAnalysis, check: str | None = None) -> Json:
             "min": t_crit * spread.smallest, "max": t_crit * spread.largest,
         }  # fmt: skip
         figures["tukey_hsd5"] = {"q_crit": q_crit, "average": q_crit * spread.average / np.sqrt(2)}
-        figures["pairwise"] = [_pair(d) for d in all_pairs(analysis)]
+        figures["pairwise"] = [pair_figures(d) for d in all_pairs(analysis)]
     versus = against_check(analysis, check) if check is not None else None
     if versus is not None:
-        figures["vs_check"] = _versus(versus)
+        figures["vs_check"] = versus_figures(versus)
     return figures
 
 
@@ -69,14 +69,14 @@ def anova_figures(row: AnovaRow) -> Json:
     return {"source": row.source, "df": row.df, "ss": row.ss, "ms": row.ms, "f": row.f, "p": row.p}
 
 
-def _pair(d: Difference) -> Json:
+def pair_figures(d: Difference) -> Json:
     return {
         "a": d.a, "b": d.b, "estimate": d.estimate, "se": d.se, "df": d.df, "t": d.t,
         "p_unadjusted": d.p_unadjusted, "p_tukey": d.p_family, "p_bonferroni": d.p_bonferroni, "p_holm": d.p_holm,
     }  # fmt: skip
 
 
-def _versus(versus: AgainstCheck) -> Json:
+def versus_figures(versus: AgainstCheck) -> Json:
     off = versus.correlation[~np.eye(len(versus.correlation), dtype=bool)]
     return {
         "check": versus.check,

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from trialcore.environments import Ammi, Environments, Stability
 from trialcore.figures.blocks import Json, anova_figures, block_figures
+from trialcore.linear import Floats
 
 
 def environment_figures(found: Environments, check: str | None) -> Json:
@@ -30,14 +33,11 @@ def environment_figures(found: Environments, check: str | None) -> Json:
         figures["environment_means"] = _environment_means(found)
     if found.stability is not None:
         figures["stability"] = {
-            "environment_index": [
-                {"environment": w, "mean": float(m), "index": float(i)}
-                for w, m, i in zip(found.environments, found.table.mean(axis=0), found.index, strict=True)
-            ],
-            "table": [_stability(s) for s in found.stability],
+            "environment_index": index_figures(found.environments, found.table),
+            "table": [stability_figures(s) | {"s2d": s.deviations_ms} for s in found.stability],
         }
     if found.ammi is not None:
-        figures["ammi"] = _ammi(found, found.ammi)
+        figures["ammi"] = ammi_figures(found.entries, found.environments, found.ammi)
     return figures | _mixed(found, whole)
 
 
@@ -50,18 +50,24 @@ def _environment_means(found: Environments) -> list[Json]:
     return [{"environment": m.entry, "lsmean": m.lsmean, "se": m.se} for m in turned.means]
 
 
-def _stability(s: Stability) -> Json:
+def index_figures(environments: Sequence[str], table: Floats) -> list[Json]:
+    """The index of each environment: its mean minus the grand mean."""
+    means = table.mean(axis=0)
+    return [{"environment": w, "mean": float(m), "index": float(m - means.mean())} for w, m in zip(environments, means, strict=True)]
+
+
+def stability_figures(s: Stability) -> Json:
     return {
         "entry": s.entry, "mean": s.mean, "slope_b": s.slope, "se_b": s.slope_se, "t_b_equals_1": s.t_slope_is_1,
-        "p_b_equals_1": s.p_slope_is_1, "deviations_ss": s.deviations_ss, "deviations_ms": s.deviations_ms, "s2d": s.deviations_ms,
+        "p_b_equals_1": s.p_slope_is_1, "deviations_ss": s.deviations_ss, "deviations_ms": s.deviations_ms,
         "r_squared": s.r_squared, "ecovalence_w": s.ecovalence, "ecovalence_percent": s.ecovalence_percent,
         "shukla_variance": s.shukla, "superiority_p": s.superiority, "environmental_variance": s.environmental_variance,
         "cv_percent": s.cv_percent, "mean_rank": s.mean_rank,
     }  # fmt: skip
 
 
-def _ammi(found: Environments, ammi: Ammi) -> Json:
-    def scores(names: tuple[str, ...], values: np.ndarray) -> list[Json]:
+def ammi_figures(entries: Sequence[str], environments: Sequence[str], ammi: Ammi) -> Json:
+    def scores(names: Sequence[str], values: np.ndarray) -> list[Json]:
         return [{"label": n, **{f"ipca{k + 1}": float(v) for k, v in enumerate(row)}} for n, row in zip(names, values, strict=True)]
 
     return {
@@ -70,9 +76,9 @@ def _ammi(found: Environments, ammi: Ammi) -> Json:
              "cumulative_percent": a.cumulative_percent, "gollob_df": a.gollob_df, "ms": a.ms}
             for k, a in enumerate(ammi.axes, start=1)
         ],
-        "entry_scores": scores(found.entries, ammi.entry_scores),
-        "environment_scores": scores(found.environments, ammi.environment_scores),
-        "asv": [{"entry": n, "asv": float(v)} for n, v in zip(found.entries, ammi.asv, strict=True)],
+        "entry_scores": scores(entries, ammi.entry_scores),
+        "environment_scores": scores(environments, ammi.environment_scores),
+        "asv": [{"entry": n, "asv": float(v)} for n, v in zip(entries, ammi.asv, strict=True)],
     }  # fmt: skip
 
 
@@ -80,10 +86,8 @@ def _mixed(found: Environments, whole: bool) -> Json:
     if found.fixed is None or found.random is None:
         return {}
     names = [m.entry for m in found.fixed_means]
-    pairs = [(i, j) for i in range(len(names)) for j in range(i + 1, len(names))]
-    unit = np.eye(len(names))
-    contrasts = [found.fixed.contrast(unit[i] - unit[j]) for i, j in pairs]
-    plain = float(np.mean([c.se_model for c in contrasts]))
+    pairs = found.fixed.differences(np.eye(len(names)))
+    plain = float(pairs.se_model.mean())
     fixed: Json = {
         "model": "value ~ entry fixed; environment random (REML)",
         "variance_components": dict(found.fixed.variances),
@@ -93,7 +97,7 @@ def _mixed(found: Environments, whole: bool) -> Json:
              "df_kr": m.mean.df_kr}
             for m in found.fixed_means
         ],
-        "average_sed": plain, "average_sed_model": plain, "average_sed_kr": float(np.mean([c.se_kr for c in contrasts])),
+        "average_sed": plain, "average_sed_model": plain, "average_sed_kr": float(pairs.se_kr.mean()),
     }  # fmt: skip
     v = found.random.variances
     pev = np.diag(found.random.effect_covariance["entry"])
