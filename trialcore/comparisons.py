@@ -118,6 +118,36 @@ def chance_above(estimate: float, se: float, df: float, margin: float = 0.0) -> 
     return float(distributions.t_below((estimate - margin) / se, df))
 
 
+@dataclass(frozen=True)
+class Equivalence:
+    """Whether a difference lies within ± a margin: `p` of the two one-sided tests, the 90 % interval that decides it, and
+    the chance that the true difference lies inside."""
+
+    as_good: bool
+    p: float
+    lower90: float
+    upper90: float
+    chance_within: float
+
+
+def as_good_as(estimate: float, se: float, df: float, margin: float, alpha: float = 0.05) -> Equivalence:
+    """Test that a true difference is smaller than `margin` either way (two one-sided tests; Schuirmann 1987).
+
+    All in the trait's unit. Raises ValueError unless margin and standard error are above nought.
+    """
+    if margin <= 0 or se <= 0:
+        raise ValueError("the margin and the standard error must be above nought")
+    above = float(distributions.t_below((estimate - margin) / se, df))
+    below = float(distributions.t_below((-estimate - margin) / se, df))
+    p = max(above, below)
+    half = distributions.t_quantile(1 - alpha, df) * se
+    return Equivalence(p < alpha, p, estimate - half, estimate + half, 1 - _beyond(estimate, se, df, margin))
+
+
+def _beyond(estimate: float, se: float, df: float, margin: float) -> float:
+    return chance_above(estimate, se, df, margin) + chance_above(-estimate, se, df, margin)
+
+
 def least_significant_difference(se: float, df: float) -> float:
     """The smallest difference that 5 % luck would not make on its own: t(97.5 %, df) · SE of the difference."""
     return distributions.t_quantile(0.975, df) * se

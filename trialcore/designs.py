@@ -13,10 +13,12 @@ from trialcore.figures.blocks import Json, block_figures
 from trialcore.figures.environment_plots import environment_plot_figures
 from trialcore.figures.environments import environment_figures
 from trialcore.figures.incomplete import alpha_figures, general_block_figures
+from trialcore.figures.spatial import spatial_figures
 from trialcore.figures.strata import split_plot_figures, strip_plot_figures
 from trialcore.incomplete import analyse_incomplete
 from trialcore.linear import Labels
 from trialcore.plots import Plots
+from trialcore.spatial import analyse_spatial
 from trialcore.strata import analyse_split_plot, analyse_strip_plot
 
 NEEDS: dict[str, tuple[str, ...]] = {
@@ -28,6 +30,7 @@ NEEDS: dict[str, tuple[str, ...]] = {
     "blocks": ("block",),
     "split-plot": ("rep", "factor2"),
     "strip-plot": ("rep", "factor2"),
+    "spatial": ("row", "col"),
     "environments": ("site", "season"),
     "environment-plots": ("site", "season", "rep"),
 }
@@ -110,6 +113,17 @@ def _two_factors(plots: Plots) -> tuple[Labels, Labels, Sequence[float | None], 
     return plots.labels["entry"], plots.labels["factor2"], plots.value, plots.labels["rep"]
 
 
+def _spatial(plots: Plots, check: str | None) -> Json:
+    places = []
+    for name in ("row", "col"):
+        try:
+            places.append([int(p) for p in plots.labels[name]])
+        except ValueError:
+            raise ValueError(f"every {name} must be a whole number for a spatial analysis") from None
+    found = analyse_spatial(plots.labels["entry"], plots.value, places[0], places[1], plots.labels.get("rep"))
+    return spatial_figures(found, check)
+
+
 def _environments(plots: Plots, check: str | None) -> Json:
     entry, site, season = (plots.labels[name] for name in ("entry", "site", "season"))
     return environment_figures(analyse_environments(entry, plots.value, site, season), check)
@@ -129,6 +143,7 @@ ANALYSES: dict[str, Callable[[Plots, str | None], Json]] = {
     "blocks": _blocks,
     "split-plot": lambda plots, check: split_plot_figures(analyse_split_plot(*_two_factors(plots)), check),
     "strip-plot": lambda plots, check: strip_plot_figures(analyse_strip_plot(*_two_factors(plots)), check),
+    "spatial": _spatial,
     "environments": _environments,
     "environment-plots": _environment_plots,
 }

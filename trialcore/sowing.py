@@ -1,0 +1,100 @@
+"""From plants wanted to seeds, packets, trays and machine settings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import ceil, log
+
+
+@dataclass(frozen=True)
+class SeedNeed:
+    """Seeds for one entry with the steps of the reckoning. `chance_empty` is that of a station without a plant,
+    `expected_empty` how many of the stations that means."""
+
+    stations: int
+    seeds_per_station: int
+    emergence: float
+    seeds: int
+    spare: int
+    packets: int | None
+    chance_empty: float
+    expected_empty: float
+
+
+def emergence_share(germination: float, field_factor: float) -> float:
+    """The share of seeds that come up: germination in the test × the share of these that make it in the field."""
+    for name, value in (("germination", germination), ("the field factor", field_factor)):
+        if not 0 < value <= 1:
+            raise ValueError(f"{name} must lie above nought and not above one")
+    return germination * field_factor
+
+
+def seeds_for_plants(plants: int, germination: float, field_factor: float = 1.0, spare: int = 0) -> int:
+    """Seeds to sow for `plants` on average: plants ÷ (germination × field factor), rounded up, + `spare`."""
+    if plants < 0 or spare < 0:
+        raise ValueError("plants and spares must not be negative")
+    return ceil(plants / emergence_share(germination, field_factor) - 1e-9) + spare
+
+
+def seeds_for_stations(
+    stations: int, seeds_per_station: int, germination: float, field_factor: float = 1.0, spare: int = 0,
+    packet: int | None = None,
+) -> SeedNeed:  # fmt: skip
+    """Seeds for stations sown with a fixed number each. Raises ValueError for counts that are not positive."""
+    if stations < 1 or seeds_per_station < 1 or spare < 0 or (packet is not None and packet < 1):
+        raise ValueError("stations, seeds a station and packet size must be at least one, spares not below nought")
+    share = emergence_share(germination, field_factor)
+    seeds = stations * seeds_per_station + spare
+    empty = (1 - share) ** seeds_per_station
+    packets = None if packet is None else ceil(seeds / packet)
+    return SeedNeed(stations, seeds_per_station, share, seeds, spare, packets, empty, empty * stations)
+
+
+def seeds_per_station(germination: float, field_factor: float, most_empty: float) -> int:
+    """The fewest seeds a station that leave it empty with a chance of at most `most_empty`."""
+    if not 0 < most_empty < 1:
+        raise ValueError("the chance of an empty station must lie between nought and one")
+    share = emergence_share(germination, field_factor)
+    return 1 if share == 1 else max(1, ceil(log(most_empty) / log(1 - share) - 1e-9))
+
+
+def machine_spacing_cm(plants_per_m2: float, between_rows_cm: float, germination: float, field_factor: float = 1.0) -> float:
+    """How far apart in the row (cm) a machine drops seeds for a stand of `plants_per_m2`."""
+    if plants_per_m2 <= 0 or between_rows_cm <= 0:
+        raise ValueError("the stand and the row distance must be above nought")
+    return 1e6 * emergence_share(germination, field_factor) / (plants_per_m2 * between_rows_cm * 100)
+
+
+def seeds_in_grams(grams: float, thousand_seed_g: float) -> float:
+    """Seeds in a weight: 1000 · grams ÷ thousand-seed weight (g)."""
+    if grams < 0 or thousand_seed_g <= 0:
+        raise ValueError("the weight must not be negative and the thousand-seed weight above nought")
+    return 1000 * grams / thousand_seed_g
+
+
+def grams_of_seeds(seeds: float, thousand_seed_g: float) -> float:
+    """Weight of seeds in grams."""
+    if seeds < 0 or thousand_seed_g <= 0:
+        raise ValueError("seeds must not be negative and the thousand-seed weight above nought")
+    return seeds * thousand_seed_g / 1000
+
+
+def trays_needed(plants: int, cells: int, fill: float = 1.0) -> int:
+    """Trays of `cells` for `plants` when a share `fill` of the cells gives a plant that is fit to plant."""
+    if plants < 0 or cells < 1 or not 0 < fill <= 1:
+        raise ValueError("plants must not be negative, cells at least one, and the filled share between nought and one")
+    return ceil(plants / (cells * fill) - 1e-9)
+
+
+def medium_litres(trays: int, cells: int, cell_ml: float, spill: float = 0.1) -> float:
+    """Growing medium for trays, in litres, with a share `spill` lost."""
+    if trays < 0 or cells < 1 or cell_ml <= 0 or spill < 0:
+        raise ValueError("trays must not be negative, cells and volume above nought, the loss not below it")
+    return trays * cells * cell_ml / 1000 * (1 + spill)
+
+
+def bed_length_m(plants: int, rows: int, in_row_m: float) -> float:
+    """Length of bed for `plants` in `rows` rows at `in_row_m`."""
+    if plants < 0 or rows < 1 or in_row_m <= 0:
+        raise ValueError("plants must not be negative, rows at least one, and the spacing above nought")
+    return ceil(plants / rows) * in_row_m
