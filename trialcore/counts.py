@@ -74,7 +74,8 @@ class Shares:
             rows.append(
                 ShareDifference(
                     name, float(np.exp(d)), float(np.exp(d - half)), float(np.exp(d + half)), d / se,
-                    float(distributions.t_two_sided(d / se, max(1, self.df))), float(distributions.t_below(d / se, max(1, self.df))),
+                    float(distributions.t_two_sided(d / se, max(1, self.df))),
+                    float(distributions.t_below(d / se, max(1, self.df))),
                 )
             )  # fmt: skip
         return tuple(rows)
@@ -179,4 +180,4 @@ def _logistic(y: Floats, n: Floats, x: Floats, firth: bool) -> _Fitted:
     w = n * share * (1 - share)
     with np.errstate(divide="ignore", invalid="ignore"):
         deviance = 2 * float(np.nansum(y * np.log(y / (n * share)) + (n - y) * np.log((n - y) / (n * (1 - share)))))
-    return _Fitted(beta, np.linalg.inv(x.T @ (w[:, None] * x)), share, deviance)
+    return _Fitted(beta, np.asarray(np.linalg.inv(x.T @ (w[:, None] * x)), dtype=float), share, deviance)

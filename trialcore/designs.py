@@ -8,15 +8,18 @@ from trialcore.augmented import analyse_augmented
 from trialcore.blocks import analyse_blocks
 from trialcore.environment_plots import analyse_environment_plots
 from trialcore.environments import analyse_environments
+from trialcore.factorial import analyse_factorial
 from trialcore.figures.augmented import augmented_figures
 from trialcore.figures.blocks import Json, block_figures
 from trialcore.figures.environment_plots import environment_plot_figures
 from trialcore.figures.environments import environment_figures
+from trialcore.figures.factors import factorial_figures, paired_figures
 from trialcore.figures.incomplete import alpha_figures, general_block_figures
 from trialcore.figures.spatial import spatial_figures
 from trialcore.figures.strata import split_plot_figures, strip_plot_figures
 from trialcore.incomplete import analyse_incomplete
-from trialcore.linear import Labels
+from trialcore.linear import Coded, Labels
+from trialcore.paired import analyse_paired_strips
 from trialcore.plots import Plots
 from trialcore.spatial import analyse_spatial
 from trialcore.strata import analyse_split_plot, analyse_strip_plot
@@ -30,22 +33,29 @@ NEEDS: dict[str, tuple[str, ...]] = {
     "blocks": ("block",),
     "split-plot": ("rep", "factor2"),
     "strip-plot": ("rep", "factor2"),
+    "factorial": ("factor2",),
     "spatial": ("row", "col"),
     "environments": ("site", "season"),
     "environment-plots": ("site", "season", "rep"),
+    "paired-strips": ("season",),
 }
 
 
 def design_of(plots: Plots) -> str:
-    """The design that the columns speak for. Raises ValueError for columns whose analysis is not offered."""
+    """The design that the columns speak for; of two that look alike the simpler one.
+
+    A second factor is taken as crossed in plots of one size, unless a `block` within replicates holds one entry each (whole
+    plots; strips where each column of the field has one level of the second factor as well). Complete blocks with
+    positions are taken as such; say `spatial` to model the ground.
+    """
     has = plots.labels.keys()
     if "factor2" in has:
-        raise ValueError("a second factor is not analysed yet")
+        return _two_factor_design(plots)
     if {"site", "season"} <= has:
         cells = list(zip(*(plots.labels[c] for c in ("site", "season", "entry")), strict=True))
-        if len(set(cells)) < len(cells):
-            raise ValueError("several plots of an entry in one environment are not analysed yet; give one mean a cell")
-        return "environments"
+        return "environment-plots" if "rep" in has and len(set(cells)) < len(cells) else "environments"
+    if "season" in has:
+        return "paired-strips"
     if {"rep", "block"} <= has:
         return "alpha"
     if "block" in has:
@@ -59,11 +69,27 @@ def design_of(plots: Plots) -> str:
     return "crd"
 
 
+def _two_factor_design(plots: Plots) -> str:
+    labels = plots.labels
+    if not {"rep", "block"} <= labels.keys() or not _settles(plots, ("rep", "block"), "entry"):
+        return "factorial"
+    if "col" in labels and (_settles(plots, ("rep", "col"), "factor2") or _settles(plots, ("rep", "row"), "factor2")):
+        return "strip-plot"
+    return "split-plot"
+
+
+def _settles(plots: Plots, by: tuple[str, ...], label: str) -> bool:
+    """Whether the labels `by` together leave one value of `label`, and gather several plots."""
+    if not all(name in plots.labels for name in by):
+        return False
+    cells = list(zip(*(plots.labels[name] for name in by), strict=True))
+    pairs = set(zip(cells, plots.labels[label], strict=True))
+    return len(pairs) == len(set(cells)) < len(cells)
+
+
 def _entries_in_one_block(plots: Plots) -> int:
-    blocks: dict[str, set[str]] = {}
-    for entry, block in zip(plots.labels["entry"], plots.labels["block"], strict=True):
-        blocks.setdefault(entry, set()).add(block)
-    return sum(len(b) == 1 for b in blocks.values())
+    counts = Coded.of(plots.labels["entry"]).cross(Coded.of(plots.labels["block"]))
+    return int(((counts > 0).sum(axis=1) == 1).sum())
 
 
 def _disconnected(plots: Plots) -> bool:
@@ -113,15 +139,14 @@ def _two_factors(plots: Plots) -> tuple[Labels, Labels, Sequence[float | None], 
     return plots.labels["entry"], plots.labels["factor2"], plots.value, plots.labels["rep"]
 
 
+def _factorial(plots: Plots, check: str | None) -> Json:
+    entry, second = plots.labels["entry"], plots.labels["factor2"]
+    return factorial_figures(analyse_factorial(entry, second, plots.value, plots.labels.get("rep")), check)
+
+
 def _spatial(plots: Plots, check: str | None) -> Json:
-    places = []
-    for name in ("row", "col"):
-        try:
-            places.append([int(p) for p in plots.labels[name]])
-        except ValueError:
-            raise ValueError(f"every {name} must be a whole number for a spatial analysis") from None
-    found = analyse_spatial(plots.labels["entry"], plots.value, places[0], places[1], plots.labels.get("rep"))
-    return spatial_figures(found, check)
+    rows, cols = plots.whole("row"), plots.whole("col")
+    return spatial_figures(analyse_spatial(plots.labels["entry"], plots.value, rows, cols, plots.labels.get("rep")), check)
 
 
 def _environments(plots: Plots, check: str | None) -> Json:
@@ -134,6 +159,16 @@ def _environment_plots(plots: Plots, check: str | None) -> Json:
     return environment_plot_figures(analyse_environment_plots(entry, plots.value, site, season, rep), check)
 
 
+def _paired_strips(plots: Plots, check: str | None) -> Json:
+    if check is None:
+        raise ValueError("paired strips need the check that every entry stood beside")
+    season = plots.labels["season"]
+    if "site" in plots.labels:
+        season = tuple(f"{s}-{y}" for s, y in zip(plots.labels["site"], season, strict=True))
+    strip = plots.labels.get("block") or plots.labels.get("rep")
+    return paired_figures(analyse_paired_strips(plots.labels["entry"], plots.value, season, check, strip))
+
+
 ANALYSES: dict[str, Callable[[Plots, str | None], Json]] = {
     "crd": lambda plots, check: _fixed(plots, check),
     "rcbd": lambda plots, check: _fixed(plots, check, "rep"),
@@ -143,7 +178,9 @@ ANALYSES: dict[str, Callable[[Plots, str | None], Json]] = {
     "blocks": _blocks,
     "split-plot": lambda plots, check: split_plot_figures(analyse_split_plot(*_two_factors(plots)), check),
     "strip-plot": lambda plots, check: strip_plot_figures(analyse_strip_plot(*_two_factors(plots)), check),
+    "factorial": _factorial,
     "spatial": _spatial,
     "environments": _environments,
     "environment-plots": _environment_plots,
+    "paired-strips": _paired_strips,
 }

@@ -242,7 +242,7 @@ def _lattice_reach(packed: bytes, m: int, points: int) -> Floats:
 def _root(correlation: Floats) -> Floats:
     """L with LL' the correlations: a triangular one, which moves little when they do, where there is one."""
     try:
-        return np.linalg.cholesky(correlation)
+        return np.asarray(np.linalg.cholesky(correlation), dtype=float)
     except np.linalg.LinAlgError:
         values, vectors = np.linalg.eigh(correlation)
         return np.asarray(vectors * np.sqrt(np.clip(values, 0.0, None)))

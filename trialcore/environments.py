@@ -112,7 +112,7 @@ def analyse_environments(entry: Labels, value: Sequence[float | None], site: Lab
     return Environments(
         tuple(entries), tuple(environments), table, additive, first, second,
         site_season=_site_season(y, labels) if whole else (),
-        eberhart_russell=_eberhart_russell(table) if whole else (),
+        eberhart_russell=_eberhart_russell(table) if whole and len(environments) > 2 else (),
         stability=stability_of(entries, table) if whole and len(environments) > 2 else None,
         ammi=ammi_of(table) if whole else None, fixed=fixed, fixed_means=means, random=random,
     )  # fmt: skip
@@ -220,6 +220,33 @@ def ammi_of(table: Floats) -> Ammi:
     environment_scores = vt[:shown].T * np.sqrt(s[:shown])
     asv = np.hypot(ss[0] / ss[1] * entry_scores[:, 0], entry_scores[:, 1]) if shown == 2 else np.abs(entry_scores[:, 0])
     return Ammi(axes, entry_scores, environment_scores, asv)
+
+
+@dataclass(frozen=True)
+class Biplot:
+    """Entry main effects and interaction together (GGE; Yan et al. 2000): `entries` and `environments` hold two coordinates
+    each to draw, `percent` what the two axes show of what varies within environments. An environment's entries rank by how
+    far they lie in its direction; `best` names the first in each."""
+
+    entries: Floats
+    environments: Floats
+    percent: tuple[float, float]
+    best: tuple[int, ...]
+
+
+def biplot_of(table: Floats) -> Biplot:
+    """The biplot of a complete table of means (entries × environments): singular vectors of the table centred by
+    environment, each times the root of its singular value, turned so that better entries lie to the right."""
+    centred = table - table.mean(axis=0)
+    u, s, vt = np.linalg.svd(centred, full_matrices=False)
+    if vt[0].sum() < 0:
+        u, vt = -u, -vt
+    root = np.sqrt(s[:2])
+    total = float((s**2).sum()) or 1.0
+    share = [100 * float(v) ** 2 / total for v in (*s[:2], 0.0)][:2]
+    entries, environments = u[:, :2] * root, vt[:2].T * root
+    best = (entries @ environments.T).argmax(axis=0)
+    return Biplot(entries, environments, (share[0], share[1]), tuple(int(b) for b in best))
 
 
 def _mixed(

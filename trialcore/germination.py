@@ -215,7 +215,9 @@ class MoreToCome:
     chance_of_needed: float | None
 
 
-def more_to_come(days: Sequence[float], newly: Sequence[int], sown: int, wait: float, needed: int | None = None) -> MoreToCome | None:
+def more_to_come(
+    days: Sequence[float], newly: Sequence[int], sown: int, wait: float, needed: int | None = None
+) -> MoreToCome | None:
     """Whether `wait` more days bring more seedlings, `needed` of them where a number is asked.
 
     None when fewer than three seeds or only one counting day speak. Raises ValueError as `germination_speed`, for more
@@ -241,7 +243,8 @@ def more_to_come(days: Sequence[float], newly: Sequence[int], sown: int, wait: f
         inside = np.maximum(np.diff(np.concatenate([[0.0], below])), 1e-300)
         left = max(1 - share * below[-1], 1e-300)
         # a whisper of a prior keeps the spread finite when all came on neighbouring days
-        return -float((n * np.log(share * inside)).sum() + rest * np.log(left)) + 0.01 * float(given[2] + 1) ** 2 + 0.001 * given[0] ** 2
+        prior = 0.01 * float(given[2] + 1) ** 2 + 0.001 * float(given[0]) ** 2
+        return float(prior - (n * np.log(share * inside)).sum() - rest * np.log(left))
 
     start = [log((n.sum() + 0.5) / (rest + 0.5)), log(speed.mean_time), -1.0]
     best = minimize(cost, start, method="Nelder-Mead", options={"xatol": 1e-7, "fatol": 1e-9, "maxiter": 4000}).x

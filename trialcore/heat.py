@@ -42,9 +42,9 @@ def degree_days(
     mean = (low + high) / 2
     if method == "average":
         return np.asarray(np.maximum(mean - base, 0.0) + 0 * mean)
-    if method == "clipped":
+    if method == "clipped" and upper is not None:
         return np.asarray((np.clip(low, base, upper) + np.clip(high, base, upper)) / 2 - base)
-    if method == "mean-clipped":
+    if method == "mean-clipped" and upper is not None:
         return np.asarray(np.maximum(np.minimum(mean, upper) - base, 0.0) + 0 * mean)
     sine = _sine(low, high, base)
     return sine if method == "sine" or upper is None else np.asarray(sine - _sine(low, high, upper))

@@ -117,7 +117,11 @@ def weigh(
 
 
 def _root(correlation: Floats, traits: int) -> Floats:
-    if correlation.shape != (traits, traits) or not np.allclose(correlation, correlation.T) or not np.allclose(correlation.diagonal(), 1):
+    if (
+        correlation.shape != (traits, traits)
+        or not np.allclose(correlation, correlation.T)
+        or not np.allclose(correlation.diagonal(), 1)
+    ):
         raise ValueError("the correlations of the traits must be a symmetric table with ones on its diagonal")
     values, vectors = np.linalg.eigh(correlation)
     if values[0] < -1e-8:

@@ -39,7 +39,7 @@ class Coded:
 
     def sums(self, values: Floats) -> Floats:
         """The sum of `values` in each level."""
-        return np.bincount(self.codes, weights=values, minlength=len(self.levels))
+        return np.asarray(np.bincount(self.codes, weights=values, minlength=len(self.levels)), dtype=float)
 
     @property
     def counts(self) -> Floats:

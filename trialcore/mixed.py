@@ -258,7 +258,7 @@ class _State:
 
     @cached_property
     def phi(self) -> Floats:
-        return np.linalg.inv(self.xvx)
+        return np.asarray(np.linalg.inv(self.xvx), dtype=float)
 
     @staticmethod
     def at(variances: Floats, w: _Products) -> _State:
@@ -354,7 +354,7 @@ def _finished(state: _State, w: _Products, names: tuple[str, ...], unit: float, 
         effects[name] = variance * zpy[part] * unit
         covariance[name] = square * (variance * np.eye(part.stop - part.start) - variance**2 * zpz[part, part])
     information = _information(state.variances, _traces(state.variances, zpz, w), zpz, w.parts)
-    spread = np.linalg.pinv(information)
+    spread = np.asarray(np.linalg.pinv(information), dtype=float)
     slopes = _slopes(state, zvx, w.parts)
     adjusted = state.phi + 2 * state.phi @ _adjustment(state, zvx, zvz, slopes, spread, w.parts) @ state.phi
     return MixedFit(

@@ -96,4 +96,4 @@ def sign_test(wins: int, losses: int) -> float:
     if n == 0:
         return 1.0
     tail = sum(comb(n, k) for k in range(min(wins, losses) + 1)) / 2**n
-    return min(1.0, 2 * tail)
+    return float(min(1.0, 2 * tail))

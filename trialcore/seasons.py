@@ -134,7 +134,9 @@ def rule_error_rates(
     return ErrorRates(wrong_up / max(1, poor), wrong_down / max(1, good), seasons / entries, entries)
 
 
-def seasons_needed(difference: float, se: float, between_sd: float, chance: float = 0.8, alpha: float = 0.05, most: int = 50) -> int | None:
+def seasons_needed(
+    difference: float, se: float, between_sd: float, chance: float = 0.8, alpha: float = 0.05, most: int = 50
+) -> int | None:
     """The fewest seasons in which a true difference is found with probability `chance`, testing two-sided at `alpha` on
     seasons − 1 degrees of freedom; None beyond `most`. `se` is that of the difference within one season."""
     from trialcore import distributions

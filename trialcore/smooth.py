@@ -115,7 +115,9 @@ class _Problem:
         from scipy.optimize import minimize
 
         starts = [(0.0, 0.0), (4.0, 4.0), (8.0, 0.0), (0.0, 8.0)]
-        runs = [minimize(lambda g: self.at(g)[0], s, method="L-BFGS-B", bounds=[(-12, 18)] * 2, options={"ftol": 1e-12}) for s in starts]
+        runs = [
+            minimize(lambda g: self.at(g)[0], s, method="L-BFGS-B", bounds=[(-12, 18)] * 2, options={"ftol": 1e-12}) for s in starts
+        ]
         best = min(runs, key=lambda run: float(run.fun)).x
         score, beta, inverse, scale = self.at(best)
         degrees = np.einsum("ij,ji->i", inverse, self.xx)

@@ -180,9 +180,7 @@ class _Profile:
     weighted: Floats
 
 
-def _neighbours(
-    name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray, cols: np.ndarray, nugget: bool
-) -> GroundModel:
+def _neighbours(name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray, cols: np.ndarray, nugget: bool) -> GroundModel:
     from scipy.optimize import minimize
 
     apart = np.abs(rows[:, None] - rows), np.abs(cols[:, None] - cols)

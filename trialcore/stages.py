@@ -136,7 +136,7 @@ def _censored_normal(low: Floats, high: Floats, x: Floats, df: int) -> tuple[Flo
             break
     _, spread = _truncated(low, high, x @ beta, float(np.sqrt(variance)))
     weight = np.clip(1 - spread / variance, 1e-6, 1.0)  # what an exact date would tell, less what censoring hides
-    return beta, float(np.sqrt(variance)), np.linalg.inv(x.T @ (weight[:, None] * x)) * variance
+    return beta, float(np.sqrt(variance)), np.asarray(np.linalg.inv(x.T @ (weight[:, None] * x)) * variance, dtype=float)
 
 
 def _truncated(low: Floats, high: Floats, mean: Floats, sd: float) -> tuple[Floats, Floats]:

@@ -143,7 +143,8 @@ def _analyse(first: Labels, second: Labels, value: Sequence[float | None], rep: 
     once = Counter(zip(r, a, b, strict=True))
     whole_table = len(once) == len(set(rep)) * len(set(first)) * len(set(second)) and set(once.values()) == {1}
     if whole_table and len(set(rep)) > 1:
-        strata = _strata(kept, a, b, r, strip)
+        totals = _Totals.of(kept, a, b, r)
+        strata = _strip_strata(totals) if strip else _split_strata(totals)
     elif len(set(rep)) < 2:
         cannot.append("With one replicate there is no error for the large plots, so nothing can be tested.")
     try:
@@ -156,62 +157,93 @@ def _analyse(first: Labels, second: Labels, value: Sequence[float | None], rep: 
     return TwoFactors(len(y), len(kept), float(kept.mean()) if len(kept) else None, strata, mixed, tuple(cannot))
 
 
-def _strata(y: Floats, first: Labels, second: Labels, rep: Labels, strip: bool) -> Strata:
-    coded = [Coded.of(labels) for labels in (rep, first, second)]
-    r, a, b = (len(c.levels) for c in coded)
-    table = np.zeros((r, a, b))
-    table[tuple(c.codes for c in coded)] = y
-    grand = float(table.mean())
-    over = {axes: table.mean(axis=axes) - grand for axes in ((1, 2), (0, 2), (0, 1), (2,), (1,), (0,))}
-    rep_ss = a * b * float((over[1, 2] ** 2).sum())
-    first_ss = r * b * float((over[0, 2] ** 2).sum())
-    second_ss = r * a * float((over[0, 1] ** 2).sum())
-    rep_first_ss = b * float(((over[2,] - over[1, 2][:, None] - over[0, 2][None, :]) ** 2).sum())
-    rep_second_ss = a * float(((over[1,] - over[1, 2][:, None] - over[0, 1][None, :]) ** 2).sum())
-    cross_ss = r * float(((over[0,] - over[0, 2][:, None] - over[0, 1][None, :]) ** 2).sum())
-    rest_ss = float(((table - grand) ** 2).sum()) - rep_ss - first_ss - second_ss - rep_first_ss - cross_ss
-    level = (coded[1].levels, coded[2].levels)
-    cells = table.mean(axis=0)
-    df = {"rep": r - 1, "a": a - 1, "b": b - 1, "ab": (a - 1) * (b - 1), "ra": (r - 1) * (a - 1), "rb": (r - 1) * (b - 1)}
-    if strip:
-        rest_ss -= rep_second_ss
-        errors = ((rep_first_ss / df["ra"], df["ra"]), (rep_second_ss / df["rb"], df["rb"]),
-                  (max(0.0, rest_ss) / (df["ra"] * (b - 1)), df["ra"] * (b - 1)))  # fmt: skip
-        rows = (
-            StratumRow("rep", "rep", df["rep"], rep_ss, rep_ss / df["rep"]),
-            _tested("rows", "entry", df["a"], first_ss, errors[0], "error (a)"),
-            _error("rows", "error (a) = rep x entry", *errors[0]),
-            _tested("columns", "factor2", df["b"], second_ss, errors[1], "error (b)"),
-            _error("columns", "error (b) = rep x factor2", *errors[1]),
-            _tested("crossings", "entry:factor2", df["ab"], cross_ss, errors[2], "error (c)"),
-            _error("crossings", "error (c)", *errors[2]),
-        )
-        (ea, dfa), (eb, dfb), (ec, dfc) = errors
-        components = {"rep": (rep_ss / df["rep"] - ea - eb + ec) / (a * b), "rep_entry": (ea - ec) / b,
-                      "rep_factor2": (eb - ec) / a, "residual": ec}  # fmt: skip
-        within = {
-            "row_levels_same_column_level": _within(r, b, ea, dfa, ec, dfc),
-            "column_levels_same_row_level": _within(r, a, eb, dfb, ec, dfc),
-        }
-        factors = (Factor(level[0], r * b, cells.mean(axis=1), float(np.sqrt(2 * ea / (r * b))), dfa, float(np.sqrt(ea / (r * b)))),
-                   Factor(level[1], r * a, cells.mean(axis=0), float(np.sqrt(2 * eb / (r * a))), dfb, float(np.sqrt(eb / (r * a)))))  # fmt: skip
-        return Strata(rows, *factors, cells, r, grand, errors, components, None, within)
-    dfb = a * (r - 1) * (b - 1)
-    errors = ((rep_first_ss / df["ra"], df["ra"]), (max(0.0, rest_ss) / dfb, dfb))
+@dataclass(frozen=True)
+class _Totals:
+    """Sums of squares of a complete table (replicates × first × second), by source, with their degrees of freedom."""
+
+    shape: tuple[int, int, int]
+    levels: tuple[tuple[str, ...], tuple[str, ...]]
+    cells: Floats
+    grand: float
+    ss: dict[str, float]
+    df: dict[str, int]
+
+    @staticmethod
+    def of(y: Floats, first: Labels, second: Labels, rep: Labels) -> _Totals:
+        coded = [Coded.of(labels) for labels in (rep, first, second)]
+        r, a, b = (len(c.levels) for c in coded)
+        table = np.zeros((r, a, b))
+        table[tuple(c.codes for c in coded)] = y
+        grand = float(table.mean())
+        reps, firsts, seconds = (table.mean(axis=axes) - grand for axes in ((1, 2), (0, 2), (0, 1)))
+        rep_first = table.mean(axis=2) - grand - reps[:, None] - firsts
+        rep_second = table.mean(axis=1) - grand - reps[:, None] - seconds
+        cross = table.mean(axis=0) - grand - firsts[:, None] - seconds
+        ss = {
+            "rep": a * b * float((reps**2).sum()), "first": r * b * float((firsts**2).sum()),
+            "second": r * a * float((seconds**2).sum()), "rep_first": b * float((rep_first**2).sum()),
+            "rep_second": a * float((rep_second**2).sum()), "cross": r * float((cross**2).sum()),
+        }  # fmt: skip
+        ss["rest"] = max(0.0, float(((table - grand) ** 2).sum()) - sum(ss.values()))
+        df = {"rep": r - 1, "first": a - 1, "second": b - 1, "rep_first": (r - 1) * (a - 1), "rep_second": (r - 1) * (b - 1),
+              "cross": (a - 1) * (b - 1), "rest": (r - 1) * (a - 1) * (b - 1)}  # fmt: skip
+        return _Totals((r, a, b), (coded[1].levels, coded[2].levels), table.mean(axis=0), grand, ss, df)
+
+    def factors(self, first: tuple[float, int], second: tuple[float, int]) -> tuple[Factor, Factor]:
+        """The means of both factors, each judged by its own error (mean square, df)."""
+        r, a, b = self.shape
+        made = []
+        for levels, n, axis, (ms, df) in ((self.levels[0], r * b, 1, first), (self.levels[1], r * a, 0, second)):
+            made.append(Factor(levels, n, self.cells.mean(axis=axis), float(np.sqrt(2 * ms / n)), df, float(np.sqrt(ms / n))))
+        return made[0], made[1]
+
+
+def _split_strata(t: _Totals) -> Strata:
+    r, a, b = t.shape
+    ss, df = t.ss, t.df
+    large = (ss["rep_first"] / df["rep_first"], df["rep_first"])
+    df_small = df["rep_second"] + df["rest"]
+    small = ((ss["rep_second"] + ss["rest"]) / df_small, df_small)
     rows = (
-        _tested("rep", "rep", df["rep"], rep_ss, errors[0], "error (a)"),
-        _tested("whole plot", "entry", df["a"], first_ss, errors[0], "error (a)"),
-        _error("whole plot", "error (a) = rep x whole-plot factor", *errors[0]),
-        _tested("sub-plot", "factor2", df["b"], second_ss, errors[1], "error (b)"),
-        _tested("sub-plot", "entry:factor2", df["ab"], cross_ss, errors[1], "error (b)"),
-        _error("sub-plot", "error (b)", *errors[1]),
+        _tested("rep", "rep", df["rep"], ss["rep"], large, "error (a)"),
+        _tested("whole plot", "entry", df["first"], ss["first"], large, "error (a)"),
+        _error("whole plot", "error (a) = rep x whole-plot factor", *large),
+        _tested("sub-plot", "factor2", df["second"], ss["second"], small, "error (b)"),
+        _tested("sub-plot", "entry:factor2", df["cross"], ss["cross"], small, "error (b)"),
+        _error("sub-plot", "error (b)", *small),
     )
-    (ea, dfa), (eb, _) = errors
-    components = {"rep": (rep_ss / df["rep"] - ea) / (a * b), "whole_plot": (ea - eb) / b, "residual": eb}
-    factors = (Factor(level[0], r * b, cells.mean(axis=1), float(np.sqrt(2 * ea / (r * b))), dfa, float(np.sqrt(ea / (r * b)))),
-               Factor(level[1], r * a, cells.mean(axis=0), float(np.sqrt(2 * eb / (r * a))), dfb, float(np.sqrt(eb / (r * a)))))  # fmt: skip
-    within = {"whole_plot_levels_same_or_different_sub_plot_level": _within(r, b, ea, dfa, eb, dfb)}
-    return Strata(rows, *factors, cells, r, grand, errors, components, float(np.sqrt(2 * eb / r)), within)
+    components = {
+        "rep": (ss["rep"] / df["rep"] - large[0]) / (a * b),
+        "whole_plot": (large[0] - small[0]) / b,
+        "residual": small[0],
+    }
+    within = {"whole_plot_levels_same_or_different_sub_plot_level": _within(r, b, *large, *small)}
+    same = float(np.sqrt(2 * small[0] / r))
+    return Strata(rows, *t.factors(large, small), t.cells, r, t.grand, (large, small), components, same, within)
+
+
+def _strip_strata(t: _Totals) -> Strata:
+    r, a, b = t.shape
+    ss, df = t.ss, t.df
+    first, second, cross = ((ss[k] / df[k], df[k]) for k in ("rep_first", "rep_second", "rest"))
+    rows = (
+        StratumRow("rep", "rep", df["rep"], ss["rep"], ss["rep"] / df["rep"]),
+        _tested("rows", "entry", df["first"], ss["first"], first, "error (a)"),
+        _error("rows", "error (a) = rep x entry", *first),
+        _tested("columns", "factor2", df["second"], ss["second"], second, "error (b)"),
+        _error("columns", "error (b) = rep x factor2", *second),
+        _tested("crossings", "entry:factor2", df["cross"], ss["cross"], cross, "error (c)"),
+        _error("crossings", "error (c)", *cross),
+    )
+    components = {
+        "rep": (ss["rep"] / df["rep"] - first[0] - second[0] + cross[0]) / (a * b), "rep_entry": (first[0] - cross[0]) / b,
+        "rep_factor2": (second[0] - cross[0]) / a, "residual": cross[0],
+    }  # fmt: skip
+    within = {
+        "row_levels_same_column_level": _within(r, b, *first, *cross),
+        "column_levels_same_row_level": _within(r, a, *second, *cross),
+    }
+    return Strata(rows, *t.factors(first, second), t.cells, r, t.grand, (first, second, cross), components, None, within)
 
 
 def _tested(stratum: str, source: str, df: int, ss: float, error: tuple[float, int], name: str) -> StratumRow:

@@ -76,9 +76,7 @@ def picked_traits(trial: Trial) -> list[Trait]:
 
 def borne(trial: Trial) -> dict[int, date]:
     """The first day on which each plot was picked."""
-    return {
-        pk: on for pk, on in standing(trial).order_by().values("plot_id").annotate(first=Min("on")).values_list("plot_id", "first")
-    }
+    return dict(standing(trial).order_by().values("plot_id").annotate(first=Min("on")).values_list("plot_id", "first"))
 
 
 def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:

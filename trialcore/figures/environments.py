@@ -6,17 +6,17 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from trialcore.environments import Ammi, Environments, Stability
+from trialcore.environments import Ammi, Environments, Stability, biplot_of
 from trialcore.figures.blocks import Json, anova_figures, block_figures
 from trialcore.linear import Floats
 
 
 def environment_figures(found: Environments, check: str | None) -> Json:
     """Every figure of a table of entries by environments."""
-    whole = found.stability is not None
+    whole = bool(np.isfinite(found.table).all())
     plain = block_figures(found.additive, check)
-    kept = ("check", "n_entries", "mse", "df_error", "cv_percent", "grand_mean", "entry_means", "sed", "lsd5", "tukey_hsd5", "pairwise",
-            "vs_check", "cannot_say")  # fmt: skip
+    own = ("check", "n_entries", "mse", "df_error", "cv_percent", "grand_mean", "cannot_say")
+    kept = (*own, "entry_means", "sed", "lsd5", "tukey_hsd5", "pairwise", "vs_check")
     figures: Json = {"environment": "site x season", **{k: plain[k] for k in kept if k in plain}}
     figures["n_environments"] = len(found.environments)
     if whole:
@@ -38,7 +38,22 @@ def environment_figures(found: Environments, check: str | None) -> Json:
         }
     if found.ammi is not None:
         figures["ammi"] = ammi_figures(found.entries, found.environments, found.ammi)
+        figures["gge"] = _biplot(found)
     return figures | _mixed(found, whole)
+
+
+def _biplot(found: Environments) -> Json:
+    made = biplot_of(found.table)
+    return {
+        "percent": list(made.percent),
+        "entry_scores": [
+            {"label": e, "axis1": x, "axis2": y} for e, (x, y) in zip(found.entries, made.entries.tolist(), strict=True)
+        ],
+        "environment_scores": [
+            {"label": w, "axis1": x, "axis2": y, "best": found.entries[b]}
+            for w, (x, y), b in zip(found.environments, made.environments.tolist(), made.best, strict=True)
+        ],
+    }
 
 
 def _environment_means(found: Environments) -> list[Json]:
@@ -53,7 +68,9 @@ def _environment_means(found: Environments) -> list[Json]:
 def index_figures(environments: Sequence[str], table: Floats) -> list[Json]:
     """The index of each environment: its mean minus the grand mean."""
     means = table.mean(axis=0)
-    return [{"environment": w, "mean": float(m), "index": float(m - means.mean())} for w, m in zip(environments, means, strict=True)]
+    return [
+        {"environment": w, "mean": float(m), "index": float(m - means.mean())} for w, m in zip(environments, means, strict=True)
+    ]
 
 
 def stability_figures(s: Stability) -> Json:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 import numpy as np
 
 from trialcore.comparisons import all_pairs
 from trialcore.figures.blocks import Json, anova_figures, block_figures
 from trialcore.incomplete import IncompleteBlocks, MixedPair, RandomEntries, RecoveredBlocks, against_check_recovered
+from trialcore.ranks import rank_correlation
 
 
 def alpha_figures(found: IncompleteBlocks, check: str | None, reps: int, blocks_per_rep: int) -> Json:
@@ -57,7 +60,7 @@ def _recovered(found: RecoveredBlocks, check: str | None, sed_complete: float | 
         ],
         "average_sed_model": float(plain.mean()), "min_sed_model": float(plain.min()), "max_sed_model": float(plain.max()),
         "average_sed_kr": float(adjusted.mean()),
-        "entry_test_kenward_roger": {"num_df": found.test.num_df, "den_df": found.test.den_df, "f": found.test.f, "p": found.test.p},
+        "entry_test_kenward_roger": asdict(found.test),
         "pairwise": [_pair(p) | {"p_tukey_kr": p.p_family} for p in found.pairs],
     }  # fmt: skip
     if check is not None and any(m.entry == check for m in found.means):
@@ -94,13 +97,9 @@ def _random(found: RandomEntries, recovered: RecoveredBlocks | None) -> Json:
     }  # fmt: skip
     if recovered is not None:
         blue = [m.mean.estimate for m in recovered.means]
-        figures["rank_correlation_blup_blue"] = _rank_correlation(blue, [b.effect for b in found.blups])
+        ranked = rank_correlation(blue, [b.effect for b in found.blups])
+        figures["rank_correlation_blup_blue"] = ranked.rho if ranked else None
     return figures
-
-
-def _rank_correlation(a: list[float], b: list[float]) -> float:
-    ranks = [np.argsort(np.argsort(v)) for v in (a, b)]
-    return float(np.corrcoef(*ranks)[0, 1])
 
 
 def general_block_figures(found: IncompleteBlocks) -> Json:
