@@ -40,7 +40,7 @@ class Augmented:
     spread: dict[str, Spread]
     closed_form: dict[str, float]
     cv_checks_percent: float | None
-    best_check: str
+    best_check: str | None
     versus: tuple[Difference, ...]
     random: RandomNewEntries | None
     cannot_say: tuple[str, ...]
@@ -63,7 +63,8 @@ def analyse_augmented(entry: Labels, value: Sequence[float | None], block: Label
     names, blocks, kept = [entry[i] for i in seen], [block[i] for i in seen], y[seen]
     analysis = analyse_blocks(names, kept, {"block": blocks})
     new = tuple(sorted(set(names) - set(checks)))
-    best = max((m for m in analysis.means if m.entry in checks and m.lsmean is not None), key=lambda m: m.lsmean or 0.0).entry
+    judged = [m for m in analysis.means if m.entry in checks and m.lsmean is not None]
+    best = max(judged, key=lambda m: m.lsmean or 0.0).entry if judged else None
     pairs = all_pairs(analysis)
     at = dict(zip(names, blocks, strict=True))
     grouped: dict[str, list[float]] = {kind: [] for kind in KINDS}
@@ -75,7 +76,7 @@ def analyse_augmented(entry: Labels, value: Sequence[float | None], block: Label
         random = _random(kept, names, blocks, checks)
     except ValueError as reason:
         cannot.append(f"No mixed model could be fitted: {reason}.")
-    orders = _orders(kept, names, blocks, checks)
+    orders = _orders(kept, names, blocks, checks) if seen else ((), (), ())
     check_values = [v for n, v in zip(names, kept, strict=True) if n in checks]
     return Augmented(
         analysis=analysis,
@@ -84,12 +85,12 @@ def analyse_augmented(entry: Labels, value: Sequence[float | None], block: Label
         blocks_first=orders[0],
         entries_first=orders[1],
         partition=orders[2],
-        block_effects=_block_effects(kept, names, blocks),
+        block_effects=_block_effects(kept, names, blocks) if seen else {},
         spread={kind: _spread(np.array(ses)) for kind, ses in grouped.items() if ses},
         closed_form=_closed_form(analysis.mse, len(set(blocks)), len(checks)) if analysis.mse else {},
         cv_checks_percent=100 * float(np.sqrt(analysis.mse)) / float(np.mean(check_values)) if analysis.mse else None,
         best_check=best,
-        versus=_versus(pairs, best, new),
+        versus=_versus(pairs, best, new) if best is not None else (),
         random=random,
         cannot_say=tuple(cannot),
     )

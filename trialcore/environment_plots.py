@@ -249,9 +249,12 @@ def combine_two_stages(entries: Sequence[str], alone: Sequence[BlockAnalysis]) -
 
 def _weighted(y: Floats, own: Floats, interaction: float) -> tuple[Floats, Floats, float] | None:
     """Entry means with their covariance and −2 REML log-likelihood (up to a constant), environments absorbed."""
-    w = np.where(np.isfinite(y), 1 / (own + interaction), 0.0)
+    with np.errstate(divide="ignore"):
+        w = np.where(np.isfinite(y), 1 / (own + interaction), 0.0)
     filled = np.where(np.isfinite(y), y, 0.0)
     column = w.sum(axis=0)
+    if not np.isfinite(w).all() or (column <= 0).any():
+        return None
     information = np.diag(w.sum(axis=1)) - (w / column) @ w.T
     right = (w * filled).sum(axis=1) - (w / column) @ (w * filled).sum(axis=0)
     values, vectors = np.linalg.eigh(information)

@@ -24,19 +24,19 @@ class Stability:
 
     entry: str
     mean: float
-    slope: float
-    slope_se: float
-    t_slope_is_1: float
-    p_slope_is_1: float
+    slope: float | None
+    slope_se: float | None
+    t_slope_is_1: float | None
+    p_slope_is_1: float | None
     deviations_ss: float
     deviations_ms: float
-    r_squared: float
+    r_squared: float | None
     ecovalence: float
-    ecovalence_percent: float
-    shukla: float
+    ecovalence_percent: float | None
+    shukla: float | None
     superiority: float
     environmental_variance: float
-    cv_percent: float
+    cv_percent: float | None
     mean_rank: float
 
 
@@ -103,6 +103,11 @@ def analyse_environments(entry: Labels, value: Sequence[float | None], site: Lab
         table[at[0][e], at[1][w]] = np.nan if v is None else v
     additive = analyse_blocks(entry, value, {"environment": where})
     seen = [i for i, v in enumerate(value) if v is not None]
+    if not seen:
+        return Environments(
+            tuple(entries), tuple(environments), table, additive, (), (), (), (), stability=None, ammi=None, fixed=None,
+            fixed_means=(), random=None,
+        )  # fmt: skip
     y = np.array([float(value[i] or 0.0) for i in seen])
     labels: dict[str, Labels] = {name: [column[i] for i in seen] for name, column in
               (("entry", entry), ("env", where), ("site", site), ("season", season))}  # fmt: skip
@@ -148,6 +153,8 @@ def _eberhart_russell(table: Floats) -> tuple[AnovaRow, ...]:
     g, e = table.shape
     centred = table - table.mean(axis=1, keepdims=True)
     index = table.mean(axis=0) - table.mean()
+    if float(index @ index) <= 0:
+        return ()
     slopes = centred @ index / (index @ index)
     entry_ss = e * float(((table.mean(axis=1) - table.mean()) ** 2).sum())
     linear_env = g * float(index @ index)
@@ -157,6 +164,8 @@ def _eberhart_russell(table: Floats) -> tuple[AnovaRow, ...]:
     pooled = deviations / df
 
     def tested(source: str, ss: float, own: int) -> AnovaRow:
+        if pooled <= 0:
+            return AnovaRow(source, own, ss, ss / own)
         f = ss / own / pooled
         return AnovaRow(source, own, ss, ss / own, f, distributions.f_above(f, own, df))
 
@@ -182,18 +191,18 @@ def stability_of(entries: Sequence[str], table: Floats) -> tuple[Stability, ...]
     for i, name in enumerate(entries):
         own = table[i]
         deviations = own - own.mean()
-        slope = float(deviations @ index) / squares
-        left = float(((deviations - slope * index) ** 2).sum())
-        se = float(np.sqrt(left / (e - 2) / squares))
-        t = (slope - 1) / se if se > 0 else float("nan")
-        shukla = float(ecovalence[i]) * g / ((g - 2) * (e - 1)) - total / ((g - 1) * (g - 2) * (e - 1)) if g > 2 else float("nan")
-        variance = float(own.var(ddof=1))
+        around, variance = float(deviations @ deviations), float(own.var(ddof=1))
+        slope = float(deviations @ index) / squares if squares > 0 else None
+        left = float(((deviations - (slope or 0.0) * index) ** 2).sum())
+        se = float(np.sqrt(left / (e - 2) / squares)) if squares > 0 else None
+        t = (slope - 1) / se if slope is not None and se else None
+        shukla = float(ecovalence[i]) * g / ((g - 2) * (e - 1)) - total / ((g - 1) * (g - 2) * (e - 1)) if g > 2 else None
         rows.append(
             Stability(
-                name, float(own.mean()), slope, se, t, float(distributions.t_two_sided(t, e - 2)), left, left / (e - 2),
-                1 - left / float(deviations @ deviations), float(ecovalence[i]), 100 * float(ecovalence[i]) / total, shukla,
-                float(((own - best) ** 2).sum()) / (2 * e), variance, 100 * float(np.sqrt(variance)) / float(own.mean()),
-                float(ranks[i].mean()),
+                name, float(own.mean()), slope, se, t, None if t is None else float(distributions.t_two_sided(t, e - 2)), left,
+                left / (e - 2), 1 - left / around if around > 0 else None, float(ecovalence[i]),
+                100 * float(ecovalence[i]) / total if total > 0 else None, shukla, float(((own - best) ** 2).sum()) / (2 * e),
+                variance, 100 * float(np.sqrt(variance)) / float(own.mean()) if own.mean() > 0 else None, float(ranks[i].mean()),
             )
         )  # fmt: skip
     return tuple(rows)
@@ -209,7 +218,7 @@ def ammi_of(table: Floats) -> Ammi:
     turn = np.sign(u[np.abs(u).argmax(axis=0), np.arange(count)])
     u, vt = u * turn, vt * turn[:, None]
     ss = s**2
-    share = 100 * ss / ss.sum()
+    share = 100 * ss / ss.sum() if ss.sum() > 0 else np.zeros(count)
     axes = tuple(
         Axis(float(s[k]), float(ss[k]), float(share[k]), float(share[: k + 1].sum()), g + e - 1 - 2 * (k + 1),
              float(ss[k]) / (g + e - 1 - 2 * (k + 1)))
@@ -218,7 +227,8 @@ def ammi_of(table: Floats) -> Ammi:
     shown = min(2, count)
     entry_scores = u[:, :shown] * np.sqrt(s[:shown])
     environment_scores = vt[:shown].T * np.sqrt(s[:shown])
-    asv = np.hypot(ss[0] / ss[1] * entry_scores[:, 0], entry_scores[:, 1]) if shown == 2 else np.abs(entry_scores[:, 0])
+    two = shown == 2 and ss[1] > 0
+    asv = np.hypot(ss[0] / ss[1] * entry_scores[:, 0], entry_scores[:, 1]) if two else np.abs(entry_scores[:, 0])
     return Ammi(axes, entry_scores, environment_scores, asv)
 
 

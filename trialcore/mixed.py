@@ -223,7 +223,7 @@ def fit_reml(y: Floats, x: Floats, random: Mapping[str, Term]) -> MixedFit:
     if not _full_rank(raw.xx):
         raise ValueError("the fixed terms are confounded with each other")
     spread = (raw.yy - float(raw.xy @ np.linalg.solve(raw.xx, raw.xy))) / (n - p)
-    if spread <= 1e-14 * max(1.0, raw.yy / n, middle**2):
+    if spread <= 1e-14 * (raw.yy / n + middle**2):
         raise ValueError("the values do not vary about the fixed effects")
     unit = float(np.sqrt(spread))
     scaled = _Products(n, raw.xx, raw.xy / unit, raw.yy / spread, raw.zx, raw.zy / unit, raw.zz, raw.parts)

@@ -190,8 +190,14 @@ def _audpc(given: argparse.Namespace) -> int:
             raise Unusable(given.file, [Problem(0, unit, str(error), "two or more readings, each day once")]) from None
         rows.append({"unit": unit, "audpc": found.area, "relative_audpc": found.relative, "standardised_audpc": found.standardised,
                      "audps": found.stairs, "days": found.days})  # fmt: skip
-    return show({"units": rows}, given.format, lambda f: "\n".join(
-        f"{r['unit']}: {r['audpc']:.1f} %·days over {r['days']:g} days, mean severity {r['standardised_audpc']:.1f} %" for r in f["units"]))  # fmt: skip
+    return show({"units": rows}, given.format, _audpc_text)
+
+
+def _audpc_text(figures: dict[str, Any]) -> str:
+    return "\n".join(
+        f"{r['unit']}: {r['audpc']:.1f} %·days over {r['days']:g} days, mean severity {r['standardised_audpc']:.1f} %"
+        for r in figures["units"]
+    )
 
 
 def _agreement(given: argparse.Namespace) -> int:

@@ -48,7 +48,8 @@ def block_figures(analysis: BlockAnalysis, check: str | None = None) -> Json:
     spread = spread_of_differences(analysis)
     if spread is not None:
         t_crit = distributions.t_quantile(0.975, analysis.df_error)
-        q_crit = distributions.studentized_range_quantile(0.05, len(known), analysis.df_error)
+        compared = sum(1 for s in analysis.connected_set if s and analysis.connected_set.count(s) > 1)
+        q_crit = distributions.studentized_range_quantile(0.05, compared, analysis.df_error)
         figures["sed"] = {
             "average": spread.average, "root_mean_square": spread.root_mean_square,
             "min": spread.smallest, "max": spread.largest, "n_pairs": spread.n_pairs,

@@ -107,12 +107,8 @@ def general_block_figures(found: IncompleteBlocks) -> Json:
     intra = found.intra
     sets = {m.entry: s for m, s in zip(intra.means, intra.connected_set, strict=True)}
     several = len(set(intra.connected_set) - {0}) > 1
-    block, entry, error, _ = found.blocks_first
-    rows = [
-        anova_figures(block) | {"source": "block"},
-        anova_figures(entry) | {"source": "entry within sets" if several else "entry"},
-        anova_figures(error) | {"source": "error"},
-    ]
+    sources = ("block", "entry within sets" if several else "entry", "error")
+    rows = [anova_figures(row) | {"source": source} for row, source in zip(found.blocks_first, sources, strict=False)]
     known = {(d.a, d.b): d for d in all_pairs(intra)}
     names = [m.entry for m in intra.means]
     pairs = []

@@ -36,7 +36,9 @@ def _model(m: GroundModel, found: Spatial, plain: dict[str, float | None]) -> Js
         ],
     }  # fmt: skip
     if m.name.startswith("gam"):
+        n = len(m.residuals)
         figures["reml_score"] = -m.loglik
+        figures["loglik"] = -n / 2 * (1 + float(np.log(2 * np.pi * float(m.residuals @ m.residuals) / n)))
     else:
         likes_nlme = m.name in ("random_reps", "independent")
         figures |= {"reml_loglik": m.loglik, "reml_aic": m.aic + (2 * len(m.means) if likes_nlme else 0)}

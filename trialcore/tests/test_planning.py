@@ -14,7 +14,7 @@ from trialcore.bed import Bed, PlotSize, place_blocks, stations
 from trialcore.layout import complete_blocks, plot_number, serpentine
 from trialcore.power import blocks_needed, detectable_difference, power
 
-VECTORS = json.loads((Path(__file__).parent / "data" / "replicates_needed.json").read_text())["replicates_needed"]
+VECTORS = json.loads((Path(__file__).parent / "data" / "small_vectors.json").read_text())["replicates_needed"]
 
 
 class Layout(TestCase):
