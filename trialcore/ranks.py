@@ -141,7 +141,7 @@ def _friedman(names: tuple[str, ...], ranks: Floats) -> RankedBlocks:
     correction = b * k * (k + 1) ** 2 / 4
     if squares - correction <= 1e-12:
         return RankedBlocks(names, sums / b, 0.0, k - 1, 1.0, None, (b - 1) * (k - 1), "Friedman: every score is tied")
-    statistic = (k - 1) * (float((sums**2).sum()) / b - correction) / (squares - correction)
+    statistic = (k - 1) * (float((sums**2).sum()) - b * correction) / (squares - correction)
     df = (b - 1) * (k - 1)
     spread = 2 * (b * squares - float((sums**2).sum())) / df
     se = float(np.sqrt(max(0.0, spread))) / b

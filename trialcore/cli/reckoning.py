@@ -116,9 +116,14 @@ def _germination_text(figures: dict[str, Any]) -> str:
         lines.append(f"{r['lot']}: {r['germination_percent']:.0f} % ({interval}) of {r['sown']}{speed}: {r['verdict']}")
     for p in figures["comparisons"]:
         low, high = 100 * p["lower95"], 100 * p["upper95"]
-        gap = f"{100 * p['difference']:+.0f} points, likely {low:.0f} to {high:.0f} (p {p['fisher_p']:.3f})"
+        gap = f"{100 * p['difference']:+.0f} points, likely {low:.0f} to {high:.0f} ({p_text(p['fisher_p'])})"
         lines.append(f"{p['lot_2']} minus {p['lot_1']}: {gap}")
     return "\n".join(lines)
+
+
+def p_text(p: float) -> str:
+    """A probability as people write it."""
+    return "p < 0.001" if p < 0.001 else f"p = {p:.3f}"
 
 
 def _sowing(given: argparse.Namespace) -> int:
@@ -147,7 +152,7 @@ def _sowing(given: argparse.Namespace) -> int:
 def _sowing_text(figures: dict[str, Any]) -> str:
     return "\n".join(
         f"{r['entry']}: {r['stations']} stations × {r['seeds_per_station']} + {r['spare']} spare = {r['seeds']} seeds"
-        + (f" = {r['packets']} packets" if r["packets"] else "")
+        + (f" = {r['packets']} packet{'s' if r['packets'] > 1 else ''}" if r["packets"] else "")
         + f"; {r['expected_empty']:.1f} stations stay empty on average"
         for r in figures["entries"]
     )

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+import numpy as np
 
 from trialcore.layout import plot_number
 
@@ -61,22 +63,45 @@ def checked(entries: Sequence[str], least: int = 2) -> list[str]:
 
 
 def best_of(
-    draw: Callable[[int], Layout], count_faults: Callable[[Layout], int], seed: int, tries: int = 100
+    draw: Callable[[int], Layout], count_faults: Callable[[Layout], int], seed: int, tries: int = 60
 ) -> tuple[Layout, int, int]:
-    """The first of up to `tries` layouts, each drawn from its own child of `seed`, that has no fault, else the one with
-    fewest: the layout, its faults, and how many were drawn.
+    """A layout without faults if one is found, else one with few: the layout, its faults, and how many were drawn.
 
-    Drawing again until the conditions hold leaves every layout that meets them equally likely (Bailey 1987).
+    Layouts are drawn, each from its own child of `seed`, until one has no fault, which leaves every good layout equally
+    likely (Bailey 1987). When none of `tries` has, plots of the best one change places within their blocks while that
+    leaves no more faults than before; the design stays what it is.
     """
-    import numpy as np
-
     best: tuple[Layout, int] | None = None
     for n, child in enumerate(np.random.SeedSequence(seed).generate_state(tries, dtype=np.uint32), start=1):
         layout = draw(int(child) if n > 1 else seed)
         faults = count_faults(layout)
         if best is None or faults < best[1]:
-            best = (layout, faults)
+            best = (replace(layout, seed=seed), faults)
         if faults == 0:
-            return layout, 0, n
+            return best[0], 0, n
     assert best is not None
-    return best[0], best[1], tries
+    return *_exchanged(*best, count_faults, np.random.default_rng(seed)), tries
+
+
+SETTLED = ("latin", "strip-plot", "paired-strips")  # designs in which no two plots may change places on their own
+
+
+def _exchanged(layout: Layout, faults: int, count_faults: Callable[[Layout], int], rng: np.random.Generator) -> tuple[Layout, int]:
+    if layout.design in SETTLED:
+        return layout, faults
+    blocks: dict[tuple[int, int], list[int]] = {}
+    for i, p in enumerate(layout.plots):
+        blocks.setdefault((p.rep, p.block), []).append(i)
+    groups = [members for members in blocks.values() if len(members) > 1]
+    plots = list(layout.plots)
+    for _ in range(300 if groups else 0):
+        i, j = rng.choice(groups[int(rng.integers(len(groups)))], size=2, replace=False)
+        changed = plots.copy()
+        changed[i] = replace(plots[i], entry=plots[j].entry, factor2=plots[j].factor2)
+        changed[j] = replace(plots[j], entry=plots[i].entry, factor2=plots[i].factor2)
+        now = count_faults(replace(layout, plots=tuple(changed)))
+        if now <= faults:
+            plots, faults = changed, now
+        if faults == 0:
+            break
+    return replace(layout, plots=tuple(plots)), faults

@@ -1,0 +1,142 @@
+"""The command line does what its page says, and names what it cannot use."""
+
+import contextlib
+import csv
+import io
+import json
+import os
+import shlex
+import tempfile
+from pathlib import Path
+from unittest import TestCase
+
+from trialcore.cli import main
+
+ROOT = Path(__file__).resolve().parent.parent.parent
+DATA = Path(__file__).parent / "data"
+
+
+def run(*arguments: str) -> tuple[int, str, str]:
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        code = main(arguments)
+    return code, out.getvalue(), err.getvalue()
+
+
+class TheirPage(TestCase):
+    def test_every_example_gives_what_is_printed_there(self) -> None:
+        blocks = (ROOT / "docs" / "command-line.md").read_text().split("\n    $ evarlo ")[1:]
+        self.assertGreaterEqual(len(blocks), 8)
+        before = os.getcwd()
+        os.chdir(ROOT / "docs" / "examples")
+        try:
+            for block in blocks:
+                command, *lines = block.split("\n")
+                printed = [
+                    line[4:] for line in lines[: next((i for i, x in enumerate(lines) if not x.startswith("    ")), len(lines))]
+                ]
+                with self.subTest(command=command):
+                    _, out, err = run(*shlex.split(command))
+                    self.assertEqual((out + err).rstrip("\n").split("\n"), printed)
+        finally:
+            os.chdir(before)
+
+
+class LayoutAndBack(TestCase):
+    """What `layout` writes, `analyse` knows again without being told."""
+
+    DESIGNS = (
+        ("rcbd", ["--entries", "8", "--reps", "3"], "rcbd"), ("alpha", ["--entries", "12", "--reps", "3", "--block-size", "4"], "alpha"),
+        ("augmented", ["--entries", "20", "--checks", "C1,C2,C3", "--reps", "4"], "augmented"),
+        ("latin", ["--entries", "5"], "latin"), ("split-plot", ["--entries", "3", "--levels", "x,y", "--reps", "4"], "split-plot"),
+        ("strip-plot", ["--entries", "3", "--levels", "x,y,z", "--reps", "4"], "strip-plot"),
+        ("factorial", ["--entries", "3", "--levels", "x,y", "--reps", "3"], "factorial"),
+        ("paired-strips", ["--entries", "A,B", "--checks", "K", "--reps", "4"], "paired-strips"),
+        ("crd", ["--entries", "5", "--reps", "3"], "crd"),
+    )  # fmt: skip
+
+    def test_round_trip(self) -> None:
+        for design, arguments, known in self.DESIGNS:
+            with self.subTest(design=design), tempfile.TemporaryDirectory() as folder:
+                code, out, err = run("layout", "--design", design, *arguments, "--seed", "3", "--svg", f"{folder}/plan.svg")
+                self.assertEqual(code, 0, err)
+                self.assertEqual(run("layout", "--design", design, *arguments, "--seed", "3")[1], out)
+                rows = list(csv.DictReader(io.StringIO(out)))
+                self.assertEqual(Path(folder, "plan.svg").read_text().count("<rect"), len(rows))
+                file = Path(folder, "trial.csv")
+                with file.open("w", newline="") as target:
+                    writer = csv.DictWriter(target, [*rows[0], "value"])
+                    writer.writeheader()
+                    for i, row in enumerate(rows):
+                        writer.writerow(row | {"value": f"{10 + (i * 7) % 5 + hash_free(row['entry']):.2f}"})
+                check = ["--check", "K"] if design == "paired-strips" else []
+                code, out, err = run("analyse", str(file), "--format", "json", *check)
+                self.assertEqual(code, 0, err)
+                self.assertIn(f"taken as {known}", err)
+                self.assertEqual(json.loads(out)["design"], known)
+                self.assertEqual(run("analyse", str(file), *check)[0], 0)
+
+    def test_a_bed_that_is_too_small_is_said(self) -> None:
+        code, _, err = run("layout", "--entries", "10", "--reps", "4", "--seed", "1", "--bed", "10x3")
+        self.assertEqual(code, 0)
+        self.assertIn("does not fit", err)
+
+
+def hash_free(text: str) -> int:
+    return sum(map(ord, text)) % 7
+
+
+class Refusals(TestCase):
+    def refused(self, *arguments: str) -> str:
+        code, out, err = run(*arguments)
+        self.assertEqual((code, out), (2, ""), arguments)
+        self.assertIn("; expected ", err)
+        self.assertNotIn("Traceback", err)
+        return err
+
+    def file(self, text: str | bytes) -> str:
+        made = tempfile.NamedTemporaryFile(suffix=".csv", delete=False)  # noqa: SIM115
+        self.addCleanup(os.unlink, made.name)
+        made.write(text if isinstance(text, bytes) else text.encode())
+        made.close()
+        return made.name
+
+    def test_files_that_are_no_tables(self) -> None:
+        for content in (b"", b"\x89PNG\r\n\x1a\n\x00\x00", b"entry,value\n", b'entry,value\n"A,1\nB,2', b"\xff\xfe\x00"):
+            for verb in ("analyse", "germination", "sowing", "audpc", "agreement"):
+                self.refused(verb, self.file(content))
+        self.refused("analyse", "no-such-file.csv")
+        self.refused("degree-days", self.file("tmin,tmax\n5,x\n"), "--base", "10")
+
+    def test_every_bad_cell_is_named(self) -> None:
+        err = self.refused("analyse", self.file("plot,rep,entry,value\n1,1,A,5\n1,1,B,6\n2,,C,7\n3,2,D,x\n4,2,E\n"))
+        for place in ("line 3, column plot", "line 4, column rep", "line 5, column value: found x", "line 6"):
+            self.assertIn(place, err)
+
+    def test_designs_and_columns_that_do_not_go_together(self) -> None:
+        plain = self.file("rep,entry,value\n1,A,5\n1,B,6\n2,A,5\n2,B,7\n")
+        self.assertIn("needs the column row and col", self.refused("analyse", plain, "--design", "latin"))
+        self.assertIn("not a design", self.refused("analyse", plain, "--design", "cubes"))
+        self.assertIn("no plot has the entry", self.refused("analyse", plain, "--check", "Z"))
+        self.assertIn("a column named mass", self.refused("analyse", plain, "--trait", "mass"))
+
+    def test_layouts_that_cannot_be(self) -> None:
+        for arguments in (
+            ["--entries", "1"], ["--entries", "A,A,B"], ["--entries", "99999"], ["--entries", "5", "--design", "alpha"],
+            ["--entries", "5", "--design", "split-plot"], ["--entries", "5", "--design", "augmented"], ["--entries", "5", "--plot", "0x1"],
+            ["--entries", "5", "--bed", "wide"], ["--entries", "5", "--reps", "0"], ["--entries", "5", "--path", "-1"],
+        ):  # fmt: skip
+            self.refused("layout", *arguments, "--seed", "1")
+
+    def test_reckonings_that_cannot_be(self) -> None:
+        self.assertIn("line 2", self.refused("sowing", self.file("entry,stations,seeds,germination\nA,10,1,1.5\n")))
+        self.refused("germination", self.file("lot,day,count,sown\nA,5,60,50\n"))
+        self.refused("germination", self.file("lot,day,count,sown\nA,5,2.5,50\n"))
+        self.refused("degree-days", self.file("tmin,tmax\n9,5\n"), "--base", "10")
+        self.refused("audpc", self.file("unit,day,severity\n1,1,5\n"))
+        self.refused("agreement", self.file("item,rater,score\n1,A,5\n2,A,6\n"))
+
+    def test_the_figures_are_the_reference_ones(self) -> None:
+        _, out, _ = run("analyse", str(DATA / "rcbd_16x4.csv"), "--design", "rcbd", "--check", "V03", "--format", "json")
+        expected = json.loads((DATA / "rcbd_16x4.expected.json").read_text())
+        self.assertAlmostEqual(json.loads(out)["mse"], expected["mse"], places=8)
