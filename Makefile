@@ -6,7 +6,7 @@ MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := .venv/bin/gunicorn evarlo.wsgi --bind 127.0.0.1:$(PORT) --workers 2 --threads 4 --no-control-socket
 
-.PHONY: help demo demo-reset serve test test-fast lint types css screenshots bench clean
+.PHONY: help demo demo-reset serve test test-fast lint types css screenshots bench bench-exactness clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
@@ -16,7 +16,8 @@ help:
 	@echo "make lint types   style and types"
 	@echo "make css          rebuild stylesheet, scripts, fonts and icons (needs Node)"
 	@echo "make screenshots  take the pictures of docs/screenshots from the sample world"
-	@echo "make bench        how fast the core and the pages are, as ratios"
+	@echo "make bench        how fast the core is, as ratios and growth"
+	@echo "make bench-exactness  whether intervals, tests and verdicts keep what they promise (some minutes)"
 
 .venv/run: requirements.txt
 	@$(PYTHON) -c 'import sys; sys.exit(0 if sys.version_info >= (3, 11) else "Evarlo needs Python 3.11 or newer.")'
@@ -55,7 +56,7 @@ lint: .venv/dev
 	@.venv/bin/ruff check . && .venv/bin/ruff format --check .
 
 types: .venv/dev
-	@.venv/bin/mypy trialcore evarlo
+	@.venv/bin/mypy trialcore evarlo bench
 
 css:
 	@cd frontend && npm ci --ignore-scripts --no-audit --no-fund --silent && node build.mjs
@@ -66,6 +67,9 @@ screenshots: .venv/dev
 
 bench: .venv/dev
 	@$(RUN) -m bench
+
+bench-exactness: .venv/dev
+	@$(RUN) -m bench.coverage
 
 clean:
 	@rm -rf .venv .mypy_cache .ruff_cache .hypothesis staticfiles

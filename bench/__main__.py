@@ -1,17 +1,26 @@
-"""How fast the core is, as ratios against a plain way of doing the same in the same run, and how it grows."""
+"""How fast the core is: ratios against plain ways of doing the same in the same run, and how it grows with size."""
+
+from __future__ import annotations
 
 import time
+import warnings
 from collections.abc import Callable
 
 import numpy as np
 
 from trialcore.bed import Bed, PlotSize, place_blocks
-from trialcore.blocks import analyse_blocks
+from trialcore.blocks import BlockAnalysis, analyse_blocks
 from trialcore.comparisons import against_check, all_pairs
 from trialcore.distributions import studentized_range_above
+from trialcore.environments import analyse_environments
+from trialcore.incomplete import analyse_incomplete
+from trialcore.layouts.incomplete import alpha
+from trialcore.spatial import analyse_spatial
+
+Trial = tuple[list[str], list[float], list[str]]
 
 
-def best_of(act: Callable[[], object], times: int = 3) -> float:
+def best_of(act: Callable[[], object], times: int = 2) -> float:
     """Seconds of the fastest of some runs."""
     taken = []
     for _ in range(times):
@@ -21,30 +30,105 @@ def best_of(act: Callable[[], object], times: int = 3) -> float:
     return min(taken)
 
 
-def trial(entries: int, blocks: int) -> tuple[list[str], list[float], list[str]]:
-    rng = np.random.default_rng(entries * 100 + blocks)
-    entry = [f"E{i:04d}" for i in range(entries)] * blocks
-    rep = [str(b) for b in range(blocks) for _ in range(entries)]
-    return entry, rng.normal(100, 10, entries * blocks).tolist(), rep
+def growth(now: float, before: float, size: float) -> str:
+    return "" if not before else f"; {now / before:.1f} times the one before at {size:.1f} times the plots"
 
 
-def plain_least_squares(entry: list[str], value: list[float], rep: list[str]) -> None:
-    """The same model as a full 0/1 matrix handed to a general solver."""
-    x = np.column_stack([np.array([[e == name for name in sorted(set(entry))] for e in entry], dtype=float),
-                         np.array([[r == name for name in sorted(set(rep))] for r in rep], dtype=float)])  # fmt: skip
-    np.linalg.lstsq(x, np.array(value), rcond=None)
+def blocks(entries: int, count: int) -> Trial:
+    rng = np.random.default_rng(entries * 100 + count)
+    entry = [f"E{i:04d}" for i in range(entries)] * count
+    rep = [str(b) for b in range(count) for _ in range(entries)]
+    return entry, rng.normal(100, 10, entries * count).tolist(), rep
 
 
-def analysis() -> None:
-    print("Analysis of complete blocks (everything but pairs), against a plain least-squares solve of the same data")
-    before = 0.0
-    for entries, blocks in ((16, 4), (60, 4), (250, 4), (500, 10)):
-        entry, value, rep = trial(entries, blocks)
-        ours = best_of(lambda e=entry, v=value, r=rep: analyse_blocks(e, v, {"rep": r}), 2)
-        plain = best_of(lambda e=entry, v=value, r=rep: plain_least_squares(e, v, r), 1)
-        growth = f", {ours / before:.1f} times the one before" if before else ""
-        print(f"  {entries * blocks:5d} plots: {ours:7.3f} s, {ours / plain:5.2f} of the plain solve{growth}")
-        before = ours
+def dense(labels: list[str]) -> np.ndarray:
+    levels = sorted(set(labels))
+    return np.array([[label == level for level in levels] for label in labels], dtype=float)
+
+
+def linear_models() -> None:
+    import statsmodels.api as sm
+
+    print("Complete blocks (everything but pairs), against statsmodels' OLS of the same model")
+    before = size = 0.0
+    for entries, count in ((16, 4), (60, 4), (250, 4), (500, 10)):
+        entry, value, rep = blocks(entries, count)
+
+        def ours(entry: list[str] = entry, value: list[float] = value, rep: list[str] = rep) -> BlockAnalysis:
+            return analyse_blocks(entry, value, {"rep": rep})
+
+        x = np.column_stack([dense(entry), dense(rep)[:, 1:]])
+        taken = best_of(ours)
+        other = best_of(lambda x=x, y=value: sm.OLS(y, x).fit().summary2, 1)  # type: ignore[misc]
+        plots = float(entries * count)
+        print(
+            f"  {plots:5.0f} plots: {taken:6.3f} s, {taken / other:.3f} of OLS{growth(taken, before, plots / size if size else 1)}"
+        )
+        before, size = taken, plots
+
+
+def mixed_models() -> None:
+    import statsmodels.api as sm
+
+    print("Incomplete blocks (fixed, recovered with Kenward–Roger, and entries random), against one statsmodels MixedLM")
+    before = size = 0.0
+    for entries, reps, block in ((24, 3, 4), (96, 3, 8), (200, 3, 10), (500, 3, 10)):
+        layout = alpha([f"E{i:04d}" for i in range(entries)], reps, block, 1)
+        rng = np.random.default_rng(entries)
+        where = [f"{p.rep}/{p.block}" for p in layout.plots]
+        effect = dict(zip(sorted(set(where)), rng.normal(0, 5, len(set(where))), strict=True))
+        y = [100 + float(effect[w]) + rng.normal(0, 5) for w in where]
+        entry = [p.entry for p in layout.plots]
+        rep, inside = [str(p.rep) for p in layout.plots], [str(p.block) for p in layout.plots]
+        taken = best_of(lambda e=entry, v=y, b=inside, r=rep: analyse_incomplete(e, v, b, r), 1)  # type: ignore[misc]
+        said = ""
+        if entries <= 200:
+            x = np.column_stack([dense(entry), dense(rep)[:, 1:]])
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")
+                other = best_of(lambda x=x, y=y, w=where: sm.MixedLM(y, x, groups=w).fit(reml=True), 1)  # type: ignore[misc]
+            said = f", {taken / other:.3f} of MixedLM"
+        plots = float(len(y))
+        print(f"  {plots:5.0f} plots: {taken:6.3f} s{said}{growth(taken, before, plots / size if size else 1)}")
+        before, size = taken, plots
+
+
+def layouts() -> None:
+    print("Alpha layouts with their search, against drawing blocks at random and reckoning concurrences in plain loops")
+    for entries, reps, block in ((24, 3, 4), (100, 3, 10), (500, 3, 10)):
+        names = [f"E{i:04d}" for i in range(entries)]
+        taken = best_of(lambda n=names, r=reps, b=block: alpha(n, r, b, 1), 2)  # type: ignore[misc]
+
+        def plain(names: list[str] = names, reps: int = reps, block: int = block) -> int:
+            rng = np.random.default_rng(1)
+            met: dict[tuple[str, str], int] = {}
+            for _ in range(reps):
+                order = [names[i] for i in rng.permutation(len(names))]
+                for start in range(0, len(order), block):
+                    inside = sorted(order[start : start + block])
+                    for i, a in enumerate(inside):
+                        for b in inside[i + 1 :]:
+                            met[a, b] = met.get((a, b), 0) + 1
+            return max(met.values())
+
+        other = best_of(plain, 2)
+        print(f"  {entries} entries × {reps} in blocks of {block}: {taken:6.3f} s, {taken / other:.1f} times one random draw (which meets "
+              f"{plain()} times)")  # fmt: skip
+
+
+def environments() -> None:
+    print("Entries × environments, one mean a cell, stability and mixed models with it")
+    before = size = 0.0
+    for entries, places in ((10, 12), (50, 100), (50, 400), (50, 1000)):
+        rng = np.random.default_rng(places)
+        table = rng.normal(0, 1, (entries, places)) + rng.normal(0, 2, places) + rng.normal(0, 1, (entries, 1))
+        entry = [f"E{i}" for i in range(entries) for _ in range(places)]
+        site = [f"S{j}" for _ in range(entries) for j in range(places)]
+        value: list[float] = table.ravel().tolist()
+        taken = best_of(lambda e=entry, v=value, s=site: analyse_environments(e, v, s, ["1"] * len(s)), 1)  # type: ignore[misc]
+        cells = float(entries * places)
+        print(f"  {entries} × {places}: {taken:6.3f} s{growth(taken, before, cells / size if size else 1)}")
+        before, size = taken, cells
 
 
 def comparisons() -> None:
@@ -52,26 +136,40 @@ def comparisons() -> None:
 
     print("Comparisons, against scipy's general quadrature for one pair at a time")
     for entries in (16, 60, 200):
-        entry, value, rep = trial(entries, 4)
+        entry, value, rep = blocks(entries, 4)
         found = analyse_blocks(entry, value, {"rep": rep})
-        pairs = best_of(lambda f=found: all_pairs(f), 2)
+        pairs = best_of(lambda f=found: all_pairs(f))  # type: ignore[misc]
         count = entries * (entries - 1) // 2
-        one = best_of(lambda k=entries, d=found.df_error: studentized_range.sf(3.3, k, d), 2)
-        print(f"  {count:6d} pairs: {pairs:7.3f} s, {pairs / (one * count):.5f} of pair by pair")
-        dunnett = best_of(lambda f=found: against_check(f, "E0000"), 1)
-        print(f"         against the check with Dunnett: {dunnett:7.3f} s")
+        one = best_of(lambda k=entries, d=found.df_error: studentized_range.sf(3.3, k, d))  # type: ignore[misc]
+        dunnett = best_of(lambda f=found: against_check(f, "E0000"), 1)  # type: ignore[misc]
+        print(
+            f"  {count:6d} pairs: {pairs:6.3f} s, {pairs / (one * count):.5f} of pair by pair; Dunnett against the check {dunnett:6.3f} s"
+        )
     agreed = float(studentized_range_above(3.3, 60, 177)) - float(studentized_range.sf(3.3, 60, 177))
     print(f"  difference of the two at q = 3.3, 60 means, 177 df: {agreed:.1e}")
 
 
+def ground() -> None:
+    print("The ground: five models (AR1 × AR1 three times, surfaces twice), and how they grow")
+    before = size = 0.0
+    for rows, cols in ((6, 8), (10, 12), (14, 20)):
+        rng = np.random.default_rng(rows)
+        plots = rows * cols
+        entry = [f"E{i % (plots // 4):03d}" for i in rng.permutation(plots)]
+        row, col = [i // cols for i in range(plots)], [i % cols for i in range(plots)]
+        y = (rng.normal(0, 1, plots) + 3 * np.sin(np.array(col) / 3)).tolist()
+        taken = best_of(lambda e=entry, v=y, r=row, c=col: analyse_spatial(e, v, r, c), 1)  # type: ignore[misc]
+        print(f"  {plots:4d} plots: {taken:6.3f} s{growth(taken, before, plots / size if size else 1)}")
+        before, size = taken, float(plots)
+
+
 def fitting() -> None:
     print("Fitting blocks into a bed")
-    for entries, blocks in ((12, 4), (60, 6), (200, 10)):
-        taken = best_of(lambda e=entries, b=blocks: place_blocks(e, b, PlotSize(2, 1.5, 0.5), Bed(400, 60)))
-        print(f"  {entries:4d} entries × {blocks:2d} blocks: {1000 * taken:7.2f} ms")
+    for entries, count in ((12, 4), (60, 6), (200, 10)):
+        taken = best_of(lambda e=entries, b=count: place_blocks(e, b, PlotSize(2, 1.5, 0.5), Bed(400, 60)))  # type: ignore[misc]
+        print(f"  {entries:4d} entries × {count:2d} blocks: {1000 * taken:7.2f} ms")
 
 
 if __name__ == "__main__":
-    analysis()
-    comparisons()
-    fitting()
+    for part in (linear_models, mixed_models, environments, comparisons, layouts, ground, fitting):
+        part()

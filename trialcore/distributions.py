@@ -130,44 +130,48 @@ def largest_t_above(t: Floats | float, correlation: Floats, df: float) -> Floats
     """P(max |T_j| > t) for a multivariate t with the given m × m correlations: Dunnett's two-sided probability.
 
     Correlations of product form λᵢλⱼ (every comparison with one check under equal blocks) are integrated exactly
-    (Dunnett 1955). Others take the nearest product form exactly and add what a fixed lattice of 2¹⁶ directions (2¹³ beyond
-    60 comparisons) finds the true correlations to change, the length being integrated in closed form as an F probability
-    (after Genz and Bretz 2009, sec. 4.1); absolute error about 1e-4.
+    (Dunnett 1955). Others take the nearest product form exactly and add what a fixed lattice of 2¹⁶ directions (2¹³ beyond 60
+    comparisons) finds the
+    true correlations to change, the length being integrated in closed form as an F probability (after Genz and Bretz 2009,
+    sec. 4.1); absolute error about 1e-4.
     """
     flat = np.atleast_1d(np.abs(np.asarray(t, dtype=float)))
     loading = _product_form(correlation)
-    if loading is not None:
-        above = _largest_by_product(flat, loading, df)
-    else:
+    if loading is None:
         near = _nearest_product_form(correlation)
-        product = np.outer(near, near)
-        np.fill_diagonal(product, 1.0)
-        change = _largest_by_lattice(flat, correlation, df) - _largest_by_lattice(flat, product, df)
-        above = _largest_by_product(flat, near, df) + change
+        above = _largest_by_product(flat, near, df) + _change_by_lattice(flat, correlation, near, df)
+    else:
+        above = _largest_by_product(flat, loading, df)
     return np.clip(above, 0.0, 1.0).reshape(np.shape(t))
 
 
 def largest_t_quantile(p_above: float, correlation: Floats, df: float) -> float:
     """The t with P(max |T_j| > t) = `p_above`."""
-    return _solve(lambda t: float(largest_t_above(t, correlation, df)), p_above)
+    loading = _product_form(correlation)
+    near = _nearest_product_form(correlation) if loading is None else loading
+    at = _solve(lambda t: float(_largest_by_product(np.array([t]), near, df)[0]), p_above)
+    if loading is not None:
+        return at
+    step = 1e-3  # what the true correlations change is small: one step along the slope makes up for it
+    slope = np.diff(_largest_by_product(np.array([at - step, at + step]), near, df))[0] / (2 * step)
+    return at - float(_change_by_lattice(np.array([at]), correlation, near, df)[0] / slope)
+
+
+def _change_by_lattice(t: Floats, correlation: Floats, near: Floats, df: float) -> Floats:
+    """What the lattice finds the true correlations to change against those of the product form `near`."""
+    product = np.outer(near, near)
+    np.fill_diagonal(product, 1.0)
+    return _largest_by_lattice(t, correlation, df) - _largest_by_lattice(t, product, df)
 
 
 def _solve(above: Callable[[float], float], p_above: float) -> float:
-    """The x where the falling function `above` meets `p_above`: bracketing, then regula falsi (Illinois) on logs."""
+    """The x where the falling function `above` meets `p_above`, sought on logarithms."""
+    from scipy.optimize import brentq
+
     low, high = 0.0, 4.0
     while above(high) > p_above and high < 1e5:
         low, high = high, high * 2
-    gap_low, gap_high = (np.log(max(above(x), 1e-300) / p_above) for x in (low, high))
-    for _ in range(60):
-        x = (low * gap_high - high * gap_low) / (gap_high - gap_low)
-        gap = np.log(max(above(x), 1e-300) / p_above)
-        if abs(gap) < 1e-9 or high - low < 1e-12:
-            break
-        if gap > 0:
-            low, gap_low, gap_high = x, gap, gap_high / 2
-        else:
-            high, gap_high, gap_low = x, gap, gap_low / 2
-    return float(x)
+    return float(brentq(lambda x: np.log(max(above(x), 1e-300) / p_above), low, high, xtol=1e-9, rtol=1e-12))
 
 
 def _product_form(correlation: Floats) -> Floats | None:
@@ -192,7 +196,7 @@ def _nearest_product_form(correlation: Floats) -> Floats:
     """λ whose products λᵢλⱼ come nearest to the correlations off the diagonal, in least squares (alternating)."""
     off = correlation - np.diag(np.diag(correlation))
     loading = np.sqrt(np.clip(off.mean(axis=1), 0.01, 0.98))
-    for _ in range(200):
+    for _ in range(60):
         squares = loading @ loading - loading**2
         loading = np.clip(0.5 * loading + 0.5 * (off @ loading) / np.maximum(squares, 1e-12), -0.9999, 0.9999)
     return np.asarray(loading)
@@ -225,18 +229,21 @@ def _largest_by_lattice(t: Floats, correlation: Floats, df: float) -> Floats:
 @lru_cache(maxsize=16)
 def _lattice_reach(packed: bytes, m: int, points: int) -> Floats:
     """For evenly spread unit directions u: max |(Lu)_j| with LL' the correlation matrix."""
+    root = _root(np.frombuffer(packed).reshape(m, m))
+    reach = np.sort(np.abs(_lattice_directions(m, points) @ root.T).max(axis=1))
+    return np.asarray(reach.reshape(-1, points >> 12).mean(axis=1))  # neighbours are alike: 4096 of them say the same
+
+
+@lru_cache(maxsize=4)
+def _lattice_directions(m: int, points: int) -> Floats:
+    """Unit directions (points × m) from a Richtmyer lattice with the baker's transformation."""
     from scipy.special import ndtri
 
-    correlation = np.frombuffer(packed).reshape(m, m)
-    root = _root(correlation)
     primes = _primes(m)
     shift = 0.5 / np.sqrt(primes + 1)
     lattice = np.mod(np.outer(np.arange(1, points + 1), np.sqrt(primes)) + shift, 1.0)
-    tent = np.clip(np.abs(2 * lattice - 1), 1e-12, 1 - 1e-12)  # baker's transformation
-    normal = ndtri(tent)
-    unit = normal / np.sqrt((normal**2).sum(axis=1, keepdims=True))
-    reach = np.sort(np.abs(unit @ root.T).max(axis=1))
-    return np.asarray(reach.reshape(-1, points >> 12).mean(axis=1))  # neighbours are alike: 4096 of them say the same
+    normal = ndtri(np.clip(np.abs(2 * lattice - 1), 1e-12, 1 - 1e-12))
+    return np.asarray(normal / np.sqrt((normal**2).sum(axis=1, keepdims=True)))
 
 
 def _root(correlation: Floats) -> Floats:

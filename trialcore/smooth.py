@@ -114,7 +114,8 @@ class _Problem:
     def solve(self) -> Surface:
         from scipy.optimize import minimize
 
-        starts = [(0.0, 0.0), (4.0, 4.0), (8.0, 0.0), (0.0, 8.0)]
+        coarse = [(float(a), float(b)) for a in (-4, 0, 4, 8, 14) for b in (-4, 0, 4, 8, 14)]
+        starts = sorted(coarse, key=lambda g: self.at(np.array(g))[0])[:2]
         runs = [
             minimize(lambda g: self.at(g)[0], s, method="L-BFGS-B", bounds=[(-12, 18)] * 2, options={"ftol": 1e-12}) for s in starts
         ]

@@ -2,7 +2,7 @@
 
 import json
 from collections import Counter
-from itertools import combinations
+from itertools import combinations, pairwise
 from pathlib import Path
 from unittest import TestCase
 
@@ -126,7 +126,7 @@ class Chance(TestCase):
 
         def faults(layout: Layout) -> int:
             row = [p.entry for p in layout.plots]
-            return sum(a == b for a, b in zip(row, row[1:], strict=False))
+            return sum(a == b for a, b in pairwise(row))
 
         seen: Counter[str] = Counter()
         for seed in range(600):
