@@ -24,7 +24,7 @@ class Difference:
     b: str
     estimate: float
     se: float
-    df: int
+    df: float
     t: float
     p_unadjusted: float
     p_bonferroni: float
@@ -168,18 +168,20 @@ def _comparable_pairs(analysis: BlockAnalysis) -> tuple[np.ndarray, np.ndarray, 
 
 
 def differences_of(
-    names: Sequence[str], first: Whole, second: Whole, estimate: Floats, se: Floats, df: int, family: Floats
+    names: Sequence[str], first: Whole, second: Whole, estimate: Floats, se: Floats, df: Floats | float, family: Floats
 ) -> tuple[Difference, ...]:
-    """Each `names[first]` minus `names[second]`, with probabilities guarded over all of them; `family` is the joint one."""
+    """Each `names[first]` minus `names[second]`, with probabilities guarded over all of them; `family` is the joint one, `df`
+    one figure for all or one for each."""
     t = estimate / se
     p = distributions.t_two_sided(t, df)
     m = len(p)
     bonferroni = np.minimum(1.0, m * p)
     sidak = -np.expm1(m * np.log1p(-np.minimum(p, 1 - 1e-16)))
     table = np.column_stack([estimate, se, t, p, bonferroni, holm_adjusted(p), family, sidak]).tolist()
-    places = zip(first.tolist(), second.tolist(), table, strict=True)
+    each = df.tolist() if isinstance(df, np.ndarray) else [df] * m
+    places = zip(first.tolist(), second.tolist(), each, table, strict=True)
     return tuple(
-        Difference(names[i], names[j], d, s, df, tt, pu, pb, ph, pf, ps) for i, j, (d, s, tt, pu, pb, ph, pf, ps) in places
+        Difference(names[i], names[j], d, s, own, tt, pu, pb, ph, pf, ps) for i, j, own, (d, s, tt, pu, pb, ph, pf, ps) in places
     )
 
 

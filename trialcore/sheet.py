@@ -39,12 +39,14 @@ class Problem:
 
 @dataclass(frozen=True)
 class SheetPlot:
-    """One plot of the sheet: labels as text; row and column are whole numbers or None."""
+    """One plot of the sheet: labels as text, `block` an incomplete block within `rep`; row and column are whole numbers or
+    None."""
 
     line: int
     plot: str
     rep: str
     entry: str
+    block: str = ""
     row: int | None = None
     col: int | None = None
 
@@ -68,6 +70,14 @@ class TrialSheet:
     @property
     def reps(self) -> list[str]:
         return sorted({p.rep for p in self.plots}, key=natural)
+
+    @property
+    def has_inner_blocks(self) -> bool:
+        """Whether any replicate is cut into more than one block."""
+        inside: dict[str, set[str]] = {}
+        for p in self.plots:
+            inside.setdefault(p.rep, set()).add(p.block)
+        return any(len(blocks) > 1 for blocks in inside.values())
 
     @property
     def has_positions(self) -> bool:
@@ -241,8 +251,7 @@ class _Reading:
             self.notes.append(f"“{header[self.place['rep']]}” is taken as the complete block.")
         elif "block" in self.place:
             self.notes.append(
-                f"“{header[self.place['block']]}” names incomplete blocks within “{header[self.place['rep']]}”: "
-                "they are left out of the model, only complete blocks are in it."
+                f"“{header[self.place['block']]}” is taken as incomplete blocks within “{header[self.place['rep']]}”."
             )
 
     def result(self) -> TrialSheet:
@@ -275,7 +284,8 @@ class _Reading:
         for order, (line, row) in enumerate(self.rows, start=1):
             plot = self._cell(row, "plot") if "plot" in self.place else str(order)
             rep, entry = self._cell(row, "rep"), self._cell(row, "entry")
-            for role, text in (("plot", plot), ("rep", rep), ("entry", entry)):
+            block = self._cell(row, "block")
+            for role, text in (("plot", plot), ("rep", rep), ("entry", entry), ("block", block)):
                 if role in self.place:
                     self._check_label(line, role, text)
             if plot and plot in seen:
@@ -286,7 +296,7 @@ class _Reading:
                 self._bad(line, "row, col", f"{at[0]}, {at[1]}", f"one plot a place; line {taken[at]} stands there")
             if at is not None:
                 taken.setdefault(at, line)
-            plots.append(SheetPlot(line, plot, rep, entry, *(at or (None, None))))
+            plots.append(SheetPlot(line, plot, rep, entry, block, *(at or (None, None))))
         return plots
 
     def _check_label(self, line: int, role: str, text: str) -> None:

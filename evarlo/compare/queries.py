@@ -13,6 +13,7 @@ from evarlo.trials.queries import entry_names, plots_of, readings_of
 from evarlo.trials.registry import Reading, Readings
 from trialcore.blocks import BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.comparisons import AgainstCheck, Difference, Guard, against_check, chance_above, spread_of_differences
+from trialcore.incomplete import IncompleteBlocks, analyse_incomplete, recovered_standing
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,22 @@ class Standing:
 
 
 @dataclass(frozen=True)
+class Worked:
+    """What the science found: the least-squares analysis, the means and differences to show, the share of the noise that
+    blocks took out, and the incomplete blocks where there are any."""
+
+    analysis: BlockAnalysis
+    means: tuple[EntryMean, ...]
+    versus: AgainstCheck | None
+    noise_out: float | None
+    incomplete: IncompleteBlocks | None = None
+
+    @property
+    def recovered(self) -> bool:
+        return self.incomplete is not None and self.incomplete.recovered is not None
+
+
+@dataclass(frozen=True)
 class Comparison:
     trial: Trial
     trait: Trait
@@ -53,13 +70,20 @@ class Comparison:
     guard: Guard
     check: Entry | None
     check_name: str
-    analysis: BlockAnalysis
-    versus: AgainstCheck | None
+    worked: Worked
     standings: tuple[Standing, ...]
     plots: tuple[PlotValue, ...]
     digits: int
     band: float | None  # a difference from the check below this could be luck
     band_percent: float | None
+
+    @property
+    def analysis(self) -> BlockAnalysis:
+        return self.worked.analysis
+
+    @property
+    def versus(self) -> AgainstCheck | None:
+        return self.worked.versus
 
     @property
     def left_out(self) -> list[PlotValue]:
@@ -71,7 +95,10 @@ class Comparison:
 
     @property
     def misled(self) -> list[Standing]:
-        """Entries with lost plots whose plain average is off by half a standard error of a difference or more."""
+        """Entries of complete blocks whose lost plots put their plain average off by half a standard error of a difference or
+        more. In incomplete blocks every plain average is off, so none is singled out."""
+        if self.worked.incomplete is not None:
+            return []
         return [
             s
             for s in self.standings
@@ -88,7 +115,7 @@ class Comparison:
     @property
     def noise_percent(self) -> int | None:
         """Percent of the noise that blocks took out; not below nought."""
-        share = self.analysis.noise_taken_out if self.analysis.blocking else None
+        share = self.worked.noise_out
         return None if share is None else max(0, round(100 * share))
 
 
@@ -119,12 +146,30 @@ def _plot_value(plot: Plot, reading: Reading | None, trait: Trait) -> PlotValue:
 
 @lru_cache(maxsize=256)
 def _worked_out(
-    entries: tuple[str, ...], values: tuple[float | None, ...], reps: tuple[str, ...] | None, check: str | None
-) -> tuple[BlockAnalysis, AgainstCheck | None]:
+    entries: tuple[str, ...],
+    values: tuple[float | None, ...],
+    reps: tuple[str, ...] | None,
+    inner: tuple[str, ...] | None,
+    check: str | None,
+) -> Worked:
     """The same data always give the same figures, so they are reckoned once."""
+    if reps and inner:
+        return _in_incomplete_blocks(entries, values, reps, inner, check)
     analysis = analyse_blocks(entries, values, {"rep": reps} if reps else None)
     known = check is not None and any(m.entry == check for m in analysis.means)
-    return analysis, against_check(analysis, check) if known and check is not None else None
+    versus = against_check(analysis, check) if known and check is not None else None
+    return Worked(analysis, analysis.means, versus, analysis.noise_taken_out if analysis.blocking else None)
+
+
+def _in_incomplete_blocks(
+    entries: tuple[str, ...], values: tuple[float | None, ...], reps: tuple[str, ...], inner: tuple[str, ...], check: str | None
+) -> Worked:
+    found = analyse_incomplete(entries, values, inner, reps)
+    means, versus = recovered_standing(found, check)
+    noise = None
+    if found.recovered is not None and found.complete is not None and (plain := spread_of_differences(found.complete)):
+        noise = 1 - (float(found.recovered.fit.differences(found.recovered.rows).se_kr.mean()) / plain.average) ** 2
+    return Worked(found.intra, means, versus, noise, found)
 
 
 def compare(trial: Trial, trait: Trait, user: Any, guard: Guard = "each") -> Comparison:
@@ -138,20 +183,21 @@ def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int
     values = plot_values(trial, trait, plots, readings_of(trial, trait))
     entries = {p.entry.pk: p.entry for p in plots}
     check = next((e for e in entries.values() if e.is_check), None)
-    reps = tuple(p.block for p in plots) if trial.design == Trial.Design.BLOCKS else None
-    analysis, versus = _worked_out(
-        tuple(p.entry.code for p in plots), tuple(v.value for v in values), reps, check.code if check else None
-    )
+    reps = tuple(p.block for p in plots) if trial.design != Trial.Design.NO_BLOCKS else None
+    inner = tuple(p.inner for p in plots) if trial.design == Trial.Design.INCOMPLETE else None
+    codes = tuple(p.entry.code for p in plots)
+    worked = _worked_out(codes, tuple(v.value for v in values), reps, inner, check.code if check else None)
+    versus = worked.versus
     sign = direction_of(trial, trait)
     critical = None
     if versus is not None:
         critical = versus.critical_family if guard == "family" else versus.critical_each
     differences = {d.a: d for d in versus.differences} if versus else {}
-    means = {m.entry: m for m in analysis.means}
+    means = {m.entry: m for m in worked.means}
     base = means[check.code].lsmean if check else None
     standings = [_standing(e, names[e.pk], means[e.code], differences.get(e.code), critical, base, sign) for e in entries.values()]
     standings.sort(key=lambda s: (s.mean.lsmean is None, -sign * (s.mean.lsmean or 0), s.entry.code))
-    spread = spread_of_differences(analysis)
+    spread = spread_of_differences(worked.analysis)
     against = [d.se for d in differences.values()]
     band = critical * sum(against) / len(against) if critical and against else None
     return Comparison(
@@ -161,8 +207,7 @@ def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int
         guard,
         check,
         names[check.pk] if check else "",
-        analysis,
-        versus,
+        worked,
         tuple(standings),
         values,
         digits=digits_for(spread.average if spread else None, trait.decimals),

@@ -20,6 +20,8 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.standing import Axis, axis_for, axis_labels, row
 from trialcore.comparisons import Guard
 from trialcore.figures import block_figures
+from trialcore.figures.blocks import plain
+from trialcore.figures.incomplete import alpha_figures
 
 
 def chosen_trait(request: PersonRequest, traits: list[Trait]) -> Trait | None:
@@ -68,8 +70,7 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = _compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
     if found:
-        codes = found.check.code if found.check else None
-        context |= {"figures": block_figures(found.analysis, codes)}
+        context |= {"figures": block_figures(found.analysis, found.check.code if found.check else None), **_recovered(found)}
     layer = found.trait.key if found else ""
     return render(request, "compare/working.html", context | frame(request, trial, "compare", layer=layer))
 
@@ -80,8 +81,26 @@ def figures(request: PersonRequest, slug: str) -> HttpResponse:
     trial, _, found = _compared(request, slug)
     if found is None:
         return JsonResponse({"cannot_say": ["No trait has a record yet."]})
-    made = block_figures(found.analysis, found.check.code if found.check else None)
+    check = found.check.code if found.check else None
+    if found.worked.incomplete is not None:
+        inner = len({(p.plot.block, p.plot.inner) for p in found.plots})
+        made = plain(alpha_figures(found.worked.incomplete, check, trial.blocks, inner // max(1, trial.blocks)))
+    else:
+        made = block_figures(found.analysis, check)
     return JsonResponse({"trial": trial.name, "trait": found.trait.name, "unit": found.trait.shown_unit} | made)
+
+
+def _recovered(found: Comparison) -> dict[str, Any]:
+    """For incomplete blocks: what varies, and each difference as the model with blocks at random has it."""
+    incomplete = found.worked.incomplete
+    if incomplete is None or incomplete.recovered is None:
+        return {}
+    fit, test = incomplete.recovered.fit, incomplete.recovered.test
+    random = incomplete.random_entries
+    return {
+        "block_variance": fit.variances["block"], "plot_variance": fit.variances["residual"], "entry_test": test,
+        "repeatability": random.cullis if random else None, "efficiency": incomplete.efficiency,
+    }  # fmt: skip
 
 
 @may("compare")
@@ -91,12 +110,25 @@ def plots_csv(request: PersonRequest, slug: str) -> HttpResponse:
     response = HttpResponse(content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{trial.slug}-plots.csv"'
     writer = csv.writer(response)
+    inner = found is not None and found.worked.incomplete is not None
     unit = f" ({found.trait.shown_unit})" if found and found.trait.shown_unit else ""
-    writer.writerow(["plot", "rep", "row", "col", "entry", f"{found.trait.name}{unit}" if found else "value", "left out because"])
+    writer.writerow(
+        [
+            "plot",
+            "rep",
+            *(["block"] if inner else []),
+            "row",
+            "col",
+            "entry",
+            f"{found.trait.name}{unit}" if found else "value",
+            "left out because",
+        ]
+    )
     for p in found.plots if found else ():
         cells = [
             p.plot.number,
             p.plot.block,
+            *([p.plot.inner] if inner else []),
             p.plot.row,
             p.plot.col,
             p.plot.entry.code,

@@ -59,7 +59,8 @@ def _luck(ahead: list[Standing], winners: list[Standing], comparison: Comparison
     size = format_html("<strong>{}</strong>", figure(comparison.band, comparison))
     if comparison.band_percent:
         size = format_html("{} ({:.0f} %)".replace("{:.0f}", "{}"), size, f"{comparison.band_percent:.0f}")
-    design = f"with {number_word(comparison.trial.blocks).lower()} blocks" if comparison.analysis.blocking else "in this trial"
+    kind = "replicates" if comparison.worked.incomplete else "blocks"
+    design = f"with {number_word(comparison.trial.blocks).lower()} {kind}" if comparison.analysis.blocking else "in this trial"
     if not ahead:
         return format_html("A difference from it under {} could be luck.", size)
     more = "more " if winners else ""

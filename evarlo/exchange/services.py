@@ -65,7 +65,7 @@ def make_trial(
         crop=crop,
         season=season,
         origin=Trial.Origin.SHEET,
-        design=Trial.Design.BLOCKS if any(p.rep for p in read.plots) else Trial.Design.NO_BLOCKS,
+        design=_design(read),
         blocks=max(1, len(read.reps)),
         blind=False,
         layout_fixed_at=now,
@@ -92,6 +92,13 @@ def make_trial(
     return trial
 
 
+def _design(read: TrialSheet) -> str:
+    """The design that the columns of a sheet speak for."""
+    if not any(p.rep for p in read.plots):
+        return Trial.Design.NO_BLOCKS
+    return Trial.Design.INCOMPLETE if read.has_inner_blocks else Trial.Design.BLOCKS
+
+
 def _trait(column: str) -> Trait:
     """The trait that a value column stands for: one without range or unit, shared by sheets that use the name."""
     key = f"sheet-{slugify(column)[:60] or 'value'}"
@@ -114,6 +121,7 @@ def _plots(trial: Trial, read: TrialSheet, entries: dict[str, Entry]) -> list[Pl
             entry=entries[p.entry],
             number=p.plot,
             block=p.rep,
+            inner=p.block if read.has_inner_blocks else "",
             place=place[i],
             row=row,
             col=col,

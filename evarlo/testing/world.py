@@ -43,7 +43,7 @@ def plan(entries: Sequence[str] = ("Corvane", "Quillet", "OF-17", "Brakewater"),
     return TrialPlan(**(given | changes))
 
 
-def trial(by: User, fixed: bool = True, seed: int = 7, **changes: Any) -> Trial:
+def trial(by: User, fixed: bool = True, seed: int | None = 7, **changes: Any) -> Trial:
     made = plan_trial(plan(**changes), by, seed=seed)
     if fixed:
         fix_layout(made, by)

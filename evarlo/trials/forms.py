@@ -8,7 +8,7 @@ from django import forms
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.grounds.models import Bed, Site
-from evarlo.trials.models import Cause
+from evarlo.trials.models import Cause, Trial
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, CriterionPlan, TrialPlan
 from evarlo.ui.fields import Day, Number, Words
 
@@ -32,6 +32,16 @@ class NewTrial(forms.Form):
         widget=forms.Textarea(attrs={"rows": 7, "spellcheck": "false", "x-model": "typed"}),
     )
     check = Words(label="Check", most=60, widget=forms.TextInput(attrs={"list": "typed-entries"}))
+    design = forms.ChoiceField(
+        label="Design",
+        choices=[
+            (Trial.Design.BLOCKS, "Complete blocks: every entry once in every block"),
+            (Trial.Design.INCOMPLETE, "Incomplete blocks: replicates cut into small blocks, for many entries"),
+        ],
+        required=False,
+        initial=Trial.Design.BLOCKS,
+    )
+    block_size = Number(label="Plots in a block", low=2, high=50, whole=True, required=False, unmarked=True)
     blocks = Number(label="Blocks", low=2, high=MOST_BLOCKS, whole=True, initial=4)
     plot_length_m = Number(label="Plot length", low=0.1, high=100, unit="m")
     plot_width_m = Number(label="Plot width", low=0.1, high=100, unit="m")
@@ -51,6 +61,7 @@ class NewTrial(forms.Form):
             self.fields[f"trait_{i}"] = forms.ChoiceField(label=f"Criterion {i}", choices=traits, required=i == 1)
             self.fields[f"direction_{i}"] = forms.ChoiceField(label="Better when", choices=Trait.Direction.choices, required=False)
             self.fields[f"matters_{i}"] = Number(label="A difference that matters", low=0, high=1e6, required=False)
+        self.fields["design"].unmarked = True  # type: ignore[attr-defined]
         for name, field in self.fields.items():
             if field.required and name not in ("blind",):
                 field.error_messages["required"] = f"Nothing was typed. Expected {expected(field)}."
@@ -72,6 +83,11 @@ class NewTrial(forms.Form):
         for i in range(1, CRITERIA + 1):
             if data.get(f"trait_{i}") and data.get(f"matters_{i}") is None and f"matters_{i}" not in self.errors:
                 self.add_error(f"matters_{i}", "Nothing was typed. Expected the smallest difference worth acting on.")
+        data["design"] = data.get("design") or Trial.Design.BLOCKS
+        if data["design"] == Trial.Design.INCOMPLETE and data.get("block_size") is None and "block_size" not in self.errors:
+            self.add_error("block_size", "Nothing was typed. Expected how many plots an incomplete block holds.")
+        if data["design"] == Trial.Design.BLOCKS:
+            data["block_size"] = None
         self._check_bed(data)
         return data
 
@@ -113,7 +129,9 @@ class NewTrial(forms.Form):
                     "season",
                     "entries",
                     "check",
+                    "design",
                     "blocks",
+                    "block_size",
                     "plot_length_m",
                     "plot_width_m",
                     "path_m",

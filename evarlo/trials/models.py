@@ -20,6 +20,7 @@ class Trial(models.Model):
     class Design(models.TextChoices):
         BLOCKS = "blocks", "randomised complete blocks"
         NO_BLOCKS = "no_blocks", "completely randomised"
+        INCOMPLETE = "incomplete", "incomplete blocks"
 
     class Origin(models.TextChoices):
         PLANNED = "planned", "planned here"
@@ -33,7 +34,8 @@ class Trial(models.Model):
     bed = models.ForeignKey(Bed, null=True, blank=True, on_delete=models.PROTECT)
     origin = models.CharField(max_length=8, choices=Origin.choices, default=Origin.PLANNED)
     design = models.CharField(max_length=10, choices=Design.choices, default=Design.BLOCKS)
-    blocks = models.PositiveSmallIntegerField()
+    blocks = models.PositiveSmallIntegerField()  # complete blocks; the replicates where blocks are incomplete
+    block_size = models.PositiveSmallIntegerField(null=True, blank=True)  # plots in an incomplete block
     plot_length_m = models.FloatField(null=True)
     plot_width_m = models.FloatField(null=True)
     path_m = models.FloatField(default=0.5)
@@ -73,6 +75,17 @@ class Trial(models.Model):
         return self.layout_fixed_at is not None
 
     @property
+    def design_in_words(self) -> str:
+        """What stands how often where, as a reader wants it."""
+        if self.design == self.Design.BLOCKS:
+            return f"{self.blocks} complete blocks, each entry once in every block and in random order"
+        if self.design == self.Design.INCOMPLETE:
+            size = f" of {self.block_size} plots" if self.block_size else ""
+            once = "each entry once in every replicate and in random order"
+            return f"{self.blocks} replicates, each cut into small blocks{size}, {once}"
+        return "completely randomised"
+
+    @property
     def plants_a_plot(self) -> int | None:
         if not (self.plot_length_m and self.plot_width_m and self.between_rows_cm and self.in_row_cm):
             return None
@@ -106,12 +119,14 @@ class Entry(models.Model):
 
 
 class Plot(models.Model):
-    """One plot on the ground. `place` counts along the walking path; x, y, length and width are metres in the bed."""
+    """One plot on the ground. `block` is the complete block or replicate, `inner` the incomplete block within it. `place`
+    counts along the walking path; x, y, length and width are metres in the bed."""
 
     trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="plots")
     entry = models.ForeignKey(Entry, on_delete=models.PROTECT, related_name="plots")
     number = models.CharField(max_length=60)
     block = models.CharField(max_length=60, blank=True)
+    inner = models.CharField(max_length=60, blank=True)
     place = models.PositiveIntegerField()
     row = models.PositiveIntegerField()
     col = models.PositiveIntegerField()

@@ -10,8 +10,10 @@ from django.db.models import Prefetch
 
 from evarlo.catalogue.models import Trait
 from evarlo.people.permissions import allowed
+from evarlo.trials.drafting import DraftPlot, faults_in
 from evarlo.trials.models import Deed, Entry, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Readings, registry
+from trialcore.layouts.neighbours import Fault
 
 
 def trial_list() -> list[Trial]:
@@ -54,6 +56,16 @@ def _traits_with_records(trial: Trial) -> list[Trait]:
         for trait in source(trial):
             traits.setdefault(trait.pk, trait)
     return list(traits.values())
+
+
+def layout_faults_of(trial: Trial) -> list[Fault]:
+    """What about the drawn layout does not meet what a good one does; nothing for a trial that was not planned here."""
+    if trial.origin != Trial.Origin.PLANNED or trial.bed is None:
+        return []
+    plots = plots_of(trial)
+    check = next((p.entry.code for p in plots if p.entry.is_check), "")
+    drawn = [DraftPlot(p.entry.code, p.number, p.block, p.inner, p.row, p.col, p.x, p.y, p.length, p.width) for p in plots]
+    return faults_in(drawn, check, trial.bed.bearing)
 
 
 def diary_of(plot: Plot, names: bool) -> list[DiaryLine]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -16,10 +15,10 @@ from django.utils.text import slugify
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
 from evarlo.people.models import User
+from evarlo.trials.drafting import Draft, best_seed, draft
 from evarlo.trials.models import Criterion, Deed, Entry, Exclusion, Plot, Trial
 from trialcore.bed import Bed as BedSize
-from trialcore.bed import PlotSize, place_blocks
-from trialcore.layout import complete_blocks, plot_number
+from trialcore.bed import PlotSize
 
 MOST_ENTRIES = 200
 MOST_BLOCKS = 20
@@ -63,6 +62,8 @@ class TrialPlan:
     plant_on: date | None = None
     pick_on: date | None = None
     blind: bool = True
+    design: str = Trial.Design.BLOCKS
+    block_size: int | None = None
 
 
 @transaction.atomic
@@ -76,7 +77,9 @@ def plan_trial(plan: TrialPlan, by: User, seed: int | None = None) -> Trial:
         crop=plan.crop,
         season=plan.season,
         bed=plan.bed,
+        design=plan.design,
         blocks=plan.blocks,
+        block_size=plan.block_size,
         plot_length_m=plan.plot_length_m,
         plot_width_m=plan.plot_width_m,
         path_m=plan.path_m,
@@ -100,8 +103,8 @@ def plan_trial(plan: TrialPlan, by: User, seed: int | None = None) -> Trial:
             is_check=name.casefold() == plan.check.casefold(),
         )
     add_criteria(trial, plan.criteria)
-    record(trial, by, f"Planned with {len(plan.entries)} entries in {plan.blocks} blocks.")
-    lay_out(trial, secrets.randbits(31) if seed is None else seed, by)
+    record(trial, by, f"Planned with {len(plan.entries)} entries in {plan.blocks} {trial.get_design_display()}.")
+    lay_out(trial, seed, by)
     return trial
 
 
@@ -118,6 +121,8 @@ def _check_plan(plan: TrialPlan) -> None:
         raise Refused("Choose one of the entries as the check: the cultivar the others are to beat.", "check")
     if not 2 <= plan.blocks <= MOST_BLOCKS:
         raise Refused(f"Blocks: from 2 to {MOST_BLOCKS}. With one block luck and cultivar cannot be told apart.", "blocks")
+    if plan.design == Trial.Design.INCOMPLETE and not 2 <= (plan.block_size or 0) < len(folded):
+        raise Refused(f"Plots in a block: from 2 to {len(folded) - 1}, one fewer than the entries.", "block_size")
     if not plan.criteria:
         raise Refused("Name at least one criterion: the trait you will decide by.", "criteria")
     dates = [("sow_on", plan.sow_on), ("plant_on", plan.plant_on), ("pick_on", plan.pick_on)]
@@ -158,41 +163,46 @@ def record(trial: Trial, by: User, said: str, **detail: Any) -> Deed:
 
 
 @transaction.atomic
-def lay_out(trial: Trial, seed: int, by: User) -> None:
-    """Draw the plots anew from `seed`. Raises Refused once the layout is fixed."""
+def lay_out(trial: Trial, seed: int | None, by: User) -> None:
+    """Draw the plots anew from `seed`, or from a fresh one that keeps an entry from standing beside itself.
+
+    Raises Refused once the layout is fixed, or when the design cannot be drawn.
+    """
     trial = Trial.objects.select_for_update().get(pk=trial.pk)
     if trial.is_fixed:
         raise Refused("The layout is fixed: stakes may be in the ground. It can no longer be shuffled.")
-    assert trial.bed and trial.plot_length_m and trial.plot_width_m
+    assert trial.bed
     entries = {e.code: e for e in trial.entries.all()}
-    size = PlotSize(trial.plot_length_m, trial.plot_width_m, trial.path_m)
-    placement = place_blocks(len(entries), trial.blocks, size, BedSize(trial.bed.length_m, trial.bed.width_m))
-    order = complete_blocks(list(entries), trial.blocks, seed)
+    check = next((e.code for e in entries.values() if e.is_check), "")
+    try:
+        seed = best_seed(lambda s: _drawn(trial, list(entries), s), check, trial.bed.bearing) if seed is None else seed
+        drawn = _drawn(trial, list(entries), seed)
+    except ValueError as error:
+        raise Refused(f"This design cannot be drawn: {error}.", "block_size") from None
     trial.plots.all().delete()
     Plot.objects.bulk_create(
         Plot(
-            trial=trial,
-            entry=entries[order[spot.block - 1][spot.position - 1]],
-            block=str(spot.block),
-            number=str(plot_number(spot.block, spot.position, len(entries))),
-            place=place,
-            row=spot.row,
-            col=spot.col,
-            x=spot.x,
-            y=spot.y,
-            length=spot.length,
-            width=spot.width,
+            trial=trial, entry=entries[p.code], block=p.block, inner=p.inner, number=p.number, place=place, row=p.row, col=p.col,
+            x=p.x, y=p.y, length=p.length, width=p.width,
         )
-        for place, spot in enumerate(placement.spots, start=1)
-    )
+        for place, p in enumerate(drawn.plots, start=1)
+    )  # fmt: skip
     trial.layout_seed = seed
     trial.save(update_fields=["layout_seed"])
     record(trial, by, f"Layout drawn from seed {seed}.", seed=seed)
 
 
+def _drawn(trial: Trial, codes: list[str], seed: int) -> Draft:
+    """The layout that a seed gives in the trial's bed."""
+    assert trial.bed and trial.plot_length_m and trial.plot_width_m
+    size = PlotSize(trial.plot_length_m, trial.plot_width_m, trial.path_m)
+    room = BedSize(trial.bed.length_m, trial.bed.width_m)
+    return draft(trial.design, codes, trial.blocks, trial.block_size, size, room, seed)
+
+
 def shuffle(trial: Trial, by: User) -> None:
     """Draw another layout from a fresh seed."""
-    lay_out(trial, secrets.randbits(31), by)
+    lay_out(trial, None, by)
 
 
 @transaction.atomic
@@ -202,9 +212,8 @@ def fix_layout(trial: Trial, by: User) -> None:
     if trial.is_fixed:
         return
     if trial.bed and trial.plot_length_m and trial.plot_width_m:
-        size = PlotSize(trial.plot_length_m, trial.plot_width_m, trial.path_m)
-        room = BedSize(trial.bed.length_m, trial.bed.width_m)
-        if not place_blocks(trial.entries.count(), trial.blocks, size, room).fits:
+        codes = list(trial.entries.values_list("code", flat=True))
+        if not _drawn(trial, codes, trial.layout_seed or 0).fits:
             raise Refused("The layout does not fit its bed, so it cannot be staked out. Plan it with smaller plots.")
     trial.layout_fixed_at = timezone.now()
     trial.save(update_fields=["layout_fixed_at"])

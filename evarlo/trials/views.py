@@ -94,6 +94,7 @@ def plan(request: PersonRequest, slug: str) -> HttpResponse:
         "deeds": queries.deeds_of(trial),
         "names_shown": queries.names_shown(trial, request.user),
         "plot_count": trial.plots.count(),
+        "faults": queries.layout_faults_of(trial),
     }
     return render(request, "trials/plan.html", context)
 

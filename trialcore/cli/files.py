@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import json
-import math
 import sys
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from trialcore.figures.blocks import plain
 from trialcore.sheet import Problem, decode
 
 WRONG = 2
@@ -62,14 +62,3 @@ def show(figures: Any, form: str, text: Callable[[Any], str]) -> int:
     """Print figures as JSON or as text."""
     print(json.dumps(plain(figures), indent=1, ensure_ascii=False) if form == "json" else text(figures))
     return 0
-
-
-def plain(value: Any) -> Any:
-    """Only what JSON knows: no NaN and no infinity, which become null."""
-    if isinstance(value, dict):
-        return {k: plain(v) for k, v in value.items()}
-    if isinstance(value, list | tuple):
-        return [plain(v) for v in value]
-    if hasattr(value, "item"):
-        value = value.item()
-    return None if isinstance(value, float) and not math.isfinite(value) else value

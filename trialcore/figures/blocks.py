@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -92,3 +93,14 @@ def versus_figures(versus: AgainstCheck) -> Json:
             for d in versus.differences
         ],
     }  # fmt: skip
+
+
+def plain(value: Any) -> Any:
+    """Only what JSON knows: no NaN and no infinity, which become null."""
+    if isinstance(value, dict):
+        return {k: plain(v) for k, v in value.items()}
+    if isinstance(value, list | tuple):
+        return [plain(v) for v in value]
+    if hasattr(value, "item"):
+        value = value.item()
+    return None if isinstance(value, float) and not math.isfinite(value) else value

@@ -72,10 +72,11 @@ class Reading(TestCase):
                 self.assertEqual(problems[0].column, column)
                 self.assertTrue(problems[0].expected)
 
-    def test_blocks_within_reps_are_said_to_be_left_out(self) -> None:
+    def test_blocks_within_reps_are_taken_as_incomplete(self) -> None:
         read = read_trial_sheet("plot,rep,block,entry,value\n1,1,1,A,3\n2,1,2,B,4\n")
         self.assertEqual(read.problems, ())
-        self.assertIn("left out of the model", read.notes[0])
+        self.assertIn("taken as incomplete blocks within", read.notes[0])
+        self.assertTrue(read.has_inner_blocks)
         self.assertEqual(read_trial_sheet("plot,block,entry,value\n1,7,A,3\n2,8,B,4\n").reps, ["7", "8"])
 
     def test_hostile_labels(self) -> None:

@@ -2,15 +2,19 @@
 
 import csv
 import io
+import json
 import re
+from pathlib import Path
 
 from django.test import TestCase
 from django.urls import reverse
 from django.utils.html import strip_tags
 
+from evarlo.catalogue.models import Crop, Trait
 from evarlo.compare.queries import Comparison, compare
 from evarlo.compare.views import harmless
 from evarlo.compare.words import sentence
+from evarlo.exchange.services import keep_sheet, make_trial
 from evarlo.testing import world
 from evarlo.trials.models import Trial
 from evarlo.trials.services import exclude_plot
@@ -105,3 +109,32 @@ class Comparing(TestCase):
             [harmless(c) for c in ("=1+1", "+cmd", "@x", "-5.25", "-", "V01", 3)],
             ["'=1+1", "'+cmd", "'@x", "-5.25", "'-", "V01", 3],
         )
+
+
+class SmallBlocks(TestCase):
+    def test_incomplete_blocks_are_compared_by_the_recovered_model(self) -> None:
+        """The reference alpha trial, brought in from its sheet, gives its REML means and Kenward–Roger differences."""
+        data = Path(__file__).resolve().parents[3] / "trialcore" / "tests" / "data"
+        by = world.person()
+        sheet = keep_sheet("alpha.csv", (data / "alpha_24.csv").read_bytes(), by)
+        crop = Crop.objects.create(name="Test crop")
+        made = make_trial(sheet, "Alpha", crop, "2026", "V05", {"value": "higher"}, {"value": 0.1}, by, world.TODAY)
+        self.assertEqual(made.design, Trial.Design.INCOMPLETE)
+        expected = json.loads((data / "alpha_24.expected.json").read_text())["reml_entries_fixed"]
+        means = {row["entry"]: row for row in expected["entry_means"]}
+        versus = {row["a"] if row["b"] == "V05" else row["b"]: row for row in expected["pairwise"] if "V05" in (row["a"], row["b"])}
+        found = compare(made, Trait.objects.get(key="sheet-value"), by)
+        for s in found.standings:
+            self.assertAlmostEqual(s.mean.lsmean or 0, means[s.entry.code]["mean"], places=5)
+            if s.difference is not None:
+                row = versus[s.entry.code]
+                self.assertAlmostEqual(s.difference.se, row["se_kr"], places=4)
+                self.assertAlmostEqual(s.difference.df / row["df_kr"], 1, places=3)
+        self.assertEqual(found.misled, [])
+        self.client.force_login(by, backend="django.contrib.auth.backends.ModelBackend")
+        page = self.client.get(reverse("compare:working", args=[made.slug]))
+        self.assertContains(page, "restricted maximum likelihood")
+        figures = self.client.get(reverse("compare:figures", args=[made.slug])).json()
+        self.assertAlmostEqual(figures["reml_entries_fixed"]["reml_loglik"], expected["reml_loglik"], places=4)
+        again = self.client.get(reverse("compare:plots", args=[made.slug])).content.decode().splitlines()
+        self.assertTrue(again[0].startswith("plot,rep,block,row,col,entry"))

@@ -9,6 +9,7 @@ from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.grounds.models import Bed, Site
 from evarlo.testing import world
 from evarlo.trials.models import Exclusion, Plot, Trial
+from evarlo.trials.queries import layout_faults_of
 from evarlo.trials.services import Refused, exclude_plot, fix_layout, lay_out, lift_exclusion, plan_trial, shuffle
 
 TYPED: dict[str, Any] = {
@@ -162,3 +163,56 @@ class LeftOut(TestCase):
         )
         self.assertContains(self.client.post(url, {"cause": "accident", "on": "2026-06-01", "note": "Flooded"}), "Flooded")
         self.assertContains(self.client.post(reverse("trials:take-back", args=[made.slug, plot.pk])), "Taken back")
+
+
+class IncompleteBlocks(TestCase):
+    """Many entries: replicates cut into small blocks, planned, drawn and forecast."""
+
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
+        self.names = [f"OE-{i}" for i in range(12)]
+
+    def post(self, **changes: Any) -> Any:
+        typed = TYPED | {
+            "entries": "\n".join(self.names),
+            "check": "OE-0",
+            "design": "incomplete",
+            "block_size": "4",
+            "blocks": "3",
+        }
+        return self.client.post(reverse("trials:new"), typed | changes)
+
+    def test_every_replicate_is_cut_into_blocks_that_hold_each_entry_once(self) -> None:
+        self.post(bed_length_m="40")
+        made = Trial.objects.get()
+        cells = list(made.plots.values_list("block", "inner", "entry__code"))
+        self.assertEqual(len(set(cells)), 36)
+        self.assertEqual({sum(b == rep and i == inner for b, i, _ in cells) for rep, inner, _ in cells}, {4})
+        for rep in "123":
+            self.assertEqual(len({e for b, _, e in cells if b == rep}), 12)
+        again = list(made.plots.values_list("number", "entry__code"))
+        lay_out(made, made.layout_seed, self.by)
+        self.assertEqual(list(made.plots.values_list("number", "entry__code")), again)
+        self.assertContains(self.client.get(made.get_absolute_url()), "each cut into small blocks of 4 plots")
+
+    def test_what_cannot_be_cut_is_said_beside_its_field(self) -> None:
+        for typed, said in (("", "Expected how many plots"), ("12", "from 2 to 11"), ("1", "from 2 to 50"), ("few", "Found “few”")):
+            with self.subTest(typed=typed):
+                self.assertContains(self.post(block_size=typed), said, status_code=422)
+        self.assertEqual(Trial.objects.count(), 0)
+
+    def test_the_forecast_draws_what_more_replicates_buy(self) -> None:
+        url = reverse("trials:forecast")
+        typed = TYPED | {"entries": "\n".join(self.names), "design": "incomplete", "block_size": "4", "blocks": "3"}
+        answer = self.client.post(url, typed)
+        self.assertContains(answer, 'class="advisor"')
+        self.assertContains(answer, "With 3 blocks you can tell")
+        self.assertContains(answer, "each replicate 3 blocks of up to 4 plots")
+
+    def test_a_fresh_layout_keeps_entries_from_standing_beside_themselves(self) -> None:
+        made = world.trial(self.by, fixed=False, seed=None, entries=self.names[:8], blocks=3)
+        for _ in range(4):
+            shuffle(made, self.by)
+            made = Trial.objects.get(pk=made.pk)
+            self.assertEqual(layout_faults_of(made), [])

@@ -5,7 +5,7 @@ const same = (a, b) => a.trim().toLowerCase() === b.trim().toLowerCase();
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("newTrial", () => ({
-    typed: "", crop: "", site: "", cultivars: [], crops: [], bedList: [], traits: {},
+    typed: "", crop: "", site: "", design: "", cultivars: [], crops: [], bedList: [], traits: {},
 
     init() {
       this.typed = this.$root.dataset.typed;
@@ -15,6 +15,7 @@ document.addEventListener("alpine:init", () => {
       this.traits = read("traits-data");
       this.crop = this.value("crop");
       this.site = this.value("site");
+      this.design = this.value("design");
       this.$root.addEventListener("change", (event) => this.changed(event.target));
       this.$root.addEventListener("input", (event) => {
         if (event.target.name === "crop") this.crop = event.target.value;
@@ -23,6 +24,7 @@ document.addEventListener("alpine:init", () => {
     },
     field(name) { return this.$root.elements[name]; },
     value(name) { return this.field(name).value; },
+    get inBlocks() { return this.design === "incomplete"; },
     get names() { return this.typed.split("\n").map((line) => line.trim()).filter(Boolean); },
     get offered() { return this.cultivars.filter((c) => same(c.crop, this.crop)).map((c) => c.name); },
     get sites() { return [...new Set(this.bedList.map((bed) => bed.site))]; },
@@ -38,6 +40,7 @@ document.addEventListener("alpine:init", () => {
     },
     changed(target) {
       const name = target.getAttribute("name") || "";
+      if (name === "design") this.design = target.value;
       if (name === "crop") {
         const known = this.crops.find((crop) => same(crop.name, target.value));
         if (known) this.fill({ between_rows_cm: known.rows, in_row_cm: known.row, cv_percent: known.cv });
