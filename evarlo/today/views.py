@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import timedelta
 
 from django.http import HttpResponse
@@ -47,6 +48,11 @@ def jump(request: PersonRequest) -> HttpResponse:
         plot = Plot.objects.filter(trial=here, number__iexact=asked).first()
         if plot:
             return redirect(f"{here.get_absolute_url()}?plot={plot.number}")
+    scanned = re.fullmatch(r"T(\d{1,9})-(.{1,60})", asked)
+    if scanned:
+        plot = Plot.objects.filter(trial=int(scanned[1]), number=scanned[2]).select_related("trial").first()
+        if plot:
+            return redirect(f"{plot.trial.get_absolute_url()}?plot={plot.number}")
     found = []
     if asked:
         for trial in Trial.objects.filter(name__icontains=asked)[:20]:

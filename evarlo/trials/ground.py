@@ -84,6 +84,16 @@ def ground_of(trial: Trial, user: Any, wanted: str = "") -> Ground:
     return Ground(drawing, layers, layer, low, high, gaps, any(t.ring for t in tags), scaled)
 
 
+def paper_plan(trial: Trial, names: dict[int, str]) -> SafeString:
+    """The plan for paper: plots with their codes, the way through them, north and scale."""
+    plots = plots_of(trial)
+    tags = [_tag(trial, p, names) for p in plots]
+    way = [(p.x + p.length / 2, p.y + p.width / 2) for p in plots]
+    bearing = trial.bed.bearing if trial.bed else None
+    title = f"Plan, {trial.name}"
+    return plan(tags, outlines(plots, trial), bearing, trial.bed is not None, 980.0, 620.0, title, way)
+
+
 def _complete_shade(share: float | None) -> int | None:
     return None if not share else shade_of(share, 0, 1)
 

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.trials import views
+from evarlo.trials import paper, views
 
 app_name = "trials"
 urlpatterns = [
@@ -11,6 +11,9 @@ urlpatterns = [
     path("<slug:slug>/shuffle/", views.shuffle_layout, name="shuffle"),
     path("<slug:slug>/fix/", views.fix, name="fix"),
     path("<slug:slug>/open-names/", views.open_names_act, name="open-names"),
+    path("<slug:slug>/print/", paper.paper, name="paper"),
+    path("<slug:slug>/print/plan/", paper.plan_sheet, name="plan-sheet"),
+    path("<slug:slug>/print/scoring/", paper.scoring_sheet, name="scoring-sheet"),
     path("<slug:slug>/ground/", views.ground, name="ground"),
     path("<slug:slug>/plot/<int:pk>/", views.plot, name="plot"),
     path("<slug:slug>/plot/<int:pk>/leave-out/", views.leave_out, name="leave-out"),

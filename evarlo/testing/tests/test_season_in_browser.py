@@ -272,7 +272,21 @@ class EveryPage(BrowserTest):
         world.sow(made, by)
         world.keep_yields(made, by, HEAVY)
         asked = world.walk(made, "vigour", by)
-        paths = ("", "sow/", "plant/", "walk/", f"walk/{asked.pk}/", "pick/", "compare/", "compare/working/", "decide/", "report/")
+        paths = (
+            "",
+            "print/",
+            "print/plan/",
+            "print/scoring/",
+            "sow/",
+            "plant/",
+            "walk/",
+            f"walk/{asked.pk}/",
+            "pick/",
+            "compare/",
+            "compare/working/",
+            "decide/",
+            "report/",
+        )
         pages = [
             "/",
             "/trials/",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from math import cos, radians, sin
+from math import atan2, cos, degrees, radians, sin
 
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
@@ -53,8 +53,9 @@ def plan(
     width: float = 576.0,
     height: float = 470.0,
     title: str = "Ground plan",
+    way: Sequence[tuple[float, float]] = (),
 ) -> SafeString:
-    """Draw plots to one scale within `width` × `height`.
+    """Draw plots to one scale within `width` × `height`, and `way` as a line through these places (metres) with an arrow.
 
     `bearing` is the compass direction in which the bed's length runs, from left to right here; None leaves north out.
     `scaled` adds a bar of metres.
@@ -68,6 +69,8 @@ def plan(
     foot = 46.0 if scaled or bearing is not None else 0.0
     parts = [_outline(o, scale, names, _room_above(o, outlines) * scale) for o in outlines]
     parts += [_tag(t, scale, names) for t in tags]
+    if len(way) > 1:
+        parts.append(_way([(MARGIN + x * scale, MARGIN + names + y * scale) for x, y in way]))
     if scaled:
         parts.append(_bar(scale, drawn_height))
     if bearing is not None:
@@ -162,6 +165,18 @@ def _text(x: float, y: float, text: str, size: float, kind: str, on_hatch: bool,
         anchor,
         text,
     )
+
+
+def _way(points: Sequence[tuple[float, float]]) -> SafeString:
+    """The way through the plots: the origin mark at its start, an arrow at its end."""
+    line = "M" + "L".join(f"{_n(x)} {_n(y)}" for x, y in points)
+    (x0, y0), (x1, y1), (x2, y2) = points[0], points[-2], points[-1]
+    turn = degrees(atan2(y2 - y1, x2 - x1))
+    return format_html(
+        '<path class="way" d="{}"/><path class="way-start" d="M{} {}h12v12h-12z"/>'
+        '<path class="way-end" d="M0 0l-11 -5v10z" transform="translate({} {}) rotate({})"/>',
+        line, _n(x0 - 6), _n(y0 - 6), _n(x2), _n(y2), _n(turn),
+    )  # fmt: skip
 
 
 def _bar(scale: float, y: float) -> SafeString:
