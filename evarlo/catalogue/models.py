@@ -5,16 +5,26 @@ from django.db.models.functions import Lower
 
 
 class Crop(models.Model):
+    """A crop with what a trial of it needs to know. `profile` holds the figures listed in `profile.py`; `source` says where
+    they come from."""
+
     name = models.CharField(max_length=60, unique=True)
     between_rows_cm = models.FloatField(default=40)
     in_row_cm = models.FloatField(default=30)
     cv_percent = models.FloatField(default=15)  # plot-to-plot coefficient of variation to expect of its yield
+
+    profile = models.JSONField(default=dict, blank=True)
+    source = models.CharField(max_length=160, blank=True)
 
     class Meta:
         ordering = ["name"]
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def caution(self) -> str:
+        return str(self.profile.get("cautions", ""))
 
 
 class Cultivar(models.Model):

@@ -1,16 +1,21 @@
-"""Cultivars by crop."""
+"""Cultivars by crop, and what is known of each crop."""
 
 from __future__ import annotations
 
+from typing import Any
+
 from django import forms
+from django.core.exceptions import PermissionDenied
 from django.db.models import Prefetch
-from django.http import HttpResponse
-from django.shortcuts import redirect, render
+from django.http import HttpResponse, QueryDict
+from django.shortcuts import get_object_or_404, redirect, render
 
 from evarlo.catalogue.models import Crop, Cultivar
+from evarlo.catalogue.profile import FIELDS, GROUPS, SHIPPED, read_value, shown
+from evarlo.catalogue.services import keep_crop
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
-from evarlo.ui.fields import Words
+from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
 
 
@@ -40,5 +45,79 @@ def cultivars(request: PersonRequest) -> HttpResponse:
         Cultivar.objects.create(crop=crop, name=data["name"], note=data["note"])
         say(request, f"{data['name']} is on the list of {crop.name}.")
         return redirect("catalogue:list")
-    crops = Crop.objects.prefetch_related(Prefetch("cultivars", Cultivar.objects.order_by("name")))
-    return render(request, "catalogue/cultivars.html", {"crops": crops, "form": form}, status=422 if form.errors else 200)
+    named = Prefetch("cultivars", Cultivar.objects.order_by("name"))
+    crops = Crop.objects.filter(cultivars__isnull=False).distinct().prefetch_related(named)
+    return render(
+        request,
+        "catalogue/cultivars.html",
+        {"crops": crops, "all_crops": Crop.objects.all(), "form": form},
+        status=422 if form.errors else 200,
+    )
+
+
+class CropForm(forms.Form):
+    """A crop's name and profile as typed. Each figure is read by the rules of its field."""
+
+    name = Words(label="Crop", most=60, error_messages={"required": "Nothing was typed. Expected the crop's name."})
+    between_rows_cm = Number(label="Between rows", low=1, high=500, unit="cm", initial=40)
+    in_row_cm = Number(label="In the row", low=0.5, high=500, unit="cm", initial=30)
+    cv_percent = Number(label="Plot-to-plot CV of yield", low=0.5, high=100, unit="%", initial=15)
+
+    def __init__(self, crop: Crop | None, data: QueryDict | None = None) -> None:
+        known = crop.profile if crop else {}
+        initial = {key: shown(field, known.get(key), unit=False) for key, field in FIELDS.items()}
+        for name in ("name", "between_rows_cm", "in_row_cm", "cv_percent"):
+            value = getattr(crop, name, None)
+            if value is not None:
+                initial[name] = f"{value:g}" if isinstance(value, float) else value
+        super().__init__(data, initial=initial)
+        self.crop = crop
+        for key, field in FIELDS.items():
+            if field.kind == "choice":
+                made: forms.Field = forms.ChoiceField(choices=[("", "—"), *((c, c) for c in field.choices)], required=False)
+            else:
+                made = forms.CharField(required=False)
+            made.label, made.unit, made.unmarked = field.label, field.unit, True  # type: ignore[attr-defined]
+            made.widget.attrs.update(autocomplete="off")
+            self.fields[key] = made
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        for key, field in FIELDS.items():
+            try:
+                data[key] = read_value(field, data.get(key) or "")
+            except ValueError as error:
+                self.add_error(key, str(error))
+        same = Crop.objects.filter(name__iexact=data.get("name", ""))
+        if any(other != self.crop for other in same):
+            self.add_error("name", f"{data['name']} is on record already.")
+        return data
+
+    @property
+    def groups(self) -> list[dict[str, Any]]:
+        return [{"name": name, "fields": [(self[f.key], f.hint) for f in fields]} for name, fields in GROUPS]
+
+
+@may("see")
+def crops(request: PersonRequest) -> HttpResponse:
+    """Every crop with the figures that are looked up most."""
+    keys = ("family", "frost", "soil_c", "edible_days", "picking")
+    rows = [(crop, [shown(FIELDS[k], crop.profile.get(k)) for k in keys]) for crop in Crop.objects.all()]
+    return render(request, "catalogue/crops.html", {"rows": rows, "heads": [FIELDS[k].label for k in keys]})
+
+
+@may("see")
+def crop_page(request: PersonRequest, pk: int | None = None) -> HttpResponse:
+    """One crop's profile: to read, and for the manager to change."""
+    crop = get_object_or_404(Crop, pk=pk) if pk is not None else None
+    if crop is None and not allowed(request.user, "plan"):
+        raise PermissionDenied("This is for a manager.")
+    form = CropForm(crop, typed(request))
+    if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
+        kept = keep_crop(crop, form.cleaned_data, request.user)
+        say(request, f"{kept.name}: the profile is kept.")
+        return redirect("catalogue:crop", kept.pk)
+    known = crop.profile if crop else {}
+    groups = [(name, [(f, text) for f in fields if (text := shown(f, known.get(f.key)))]) for name, fields in GROUPS]
+    context = {"crop": crop, "form": form, "known": [g for g in groups if g[1]], "shipped": SHIPPED}
+    return render(request, "catalogue/crop.html", context, status=422 if form.errors else 200)

@@ -23,7 +23,7 @@ def build(today: date) -> None:
     """Make the sample world as it stands on `today`. The database must hold no person yet."""
     people = make_people()
     crops = {
-        name: Crop.objects.create(name=name, between_rows_cm=rows, in_row_cm=row, cv_percent=cv)
+        name: Crop.objects.update_or_create(name=name, defaults={"between_rows_cm": rows, "in_row_cm": row, "cv_percent": cv})[0]
         for name, rows, row, cv in world.CROPS
     }
     site = make_site(today)

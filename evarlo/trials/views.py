@@ -13,6 +13,7 @@ from evarlo.grounds.models import Bed
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials import queries
+from evarlo.trials.doubts import date_doubts
 from evarlo.trials.forecast import forecast
 from evarlo.trials.forms import LeaveOut, NewTrial
 from evarlo.trials.frame import frame
@@ -95,6 +96,7 @@ def plan(request: PersonRequest, slug: str) -> HttpResponse:
         "names_shown": queries.names_shown(trial, request.user),
         "plot_count": trial.plots.count(),
         "faults": queries.layout_faults_of(trial),
+        "doubts": date_doubts(trial),
     }
     return render(request, "trials/plan.html", context)
 

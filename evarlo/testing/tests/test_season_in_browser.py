@@ -292,6 +292,8 @@ class EveryPage(BrowserTest):
             "/trials/",
             "/trials/new/",
             "/cultivars/",
+            "/cultivars/crops/",
+            "/cultivars/crops/new/",
             "/ground/",
             "/bring-in/",
             *(f"/trials/{made.slug}/{p}" for p in paths),

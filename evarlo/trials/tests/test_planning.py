@@ -1,5 +1,6 @@
 """Planning a trial: what stands, what is refused, and nothing half-saved."""
 
+from datetime import date
 from typing import Any
 
 from django.test import TestCase
@@ -8,6 +9,7 @@ from django.urls import reverse
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.grounds.models import Bed, Site
 from evarlo.testing import world
+from evarlo.trials.doubts import date_doubts
 from evarlo.trials.models import Exclusion, Plot, Trial
 from evarlo.trials.queries import layout_faults_of
 from evarlo.trials.services import Refused, exclude_plot, fix_layout, lay_out, lift_exclusion, plan_trial, shuffle
@@ -22,6 +24,7 @@ TYPED: dict[str, Any] = {
 
 class NewTrial(TestCase):
     def setUp(self) -> None:
+        self.crops = Crop.objects.count()
         self.client.force_login(world.person(), backend="django.contrib.auth.backends.ModelBackend")
 
     def post(self, **changes: Any) -> Any:
@@ -65,9 +68,8 @@ class NewTrial(TestCase):
             with self.subTest(field=field, typed=typed[:20]):
                 answer = self.post(**{field: typed})
                 self.assertContains(answer, said, status_code=422)
-                self.assertEqual(
-                    (Trial.objects.count(), Crop.objects.count(), Bed.objects.count(), Cultivar.objects.count()), (0,) * 4
-                )
+                self.assertEqual((Trial.objects.count(), Bed.objects.count(), Cultivar.objects.count()), (0,) * 3)
+                self.assertEqual(Crop.objects.count(), self.crops)
 
     def test_what_was_typed_is_kept(self) -> None:
         answer = self.post(blocks="many", question="Is <b>this</b> kept?", entries="Corvane\nWeir Street\nA")
@@ -216,3 +218,22 @@ class IncompleteBlocks(TestCase):
             shuffle(made, self.by)
             made = Trial.objects.get(pk=made.pk)
             self.assertEqual(layout_faults_of(made), [])
+
+
+class Doubts(TestCase):
+    """Planned dates against the crop's profile and the frosts of the site."""
+
+    def doubts(self, **dates: date) -> list[str]:
+        crop = Crop.objects.get(name="Sweet pepper")
+        return date_doubts(world.trial(world.person(name=str(dates)), name=str(dates)[:60], crop=crop, **dates))
+
+    def test_dates_that_go_together_raise_none(self) -> None:
+        self.assertEqual(self.doubts(sow_on=date(2026, 3, 10), plant_on=date(2026, 5, 8), pick_on=date(2026, 7, 20)), [])
+        self.assertEqual(self.doubts(), [])
+
+    def test_each_doubt_says_its_figures(self) -> None:
+        early = self.doubts(sow_on=date(2026, 3, 10), plant_on=date(2026, 4, 2), pick_on=date(2026, 5, 20))
+        self.assertEqual(len(early), 3)
+        self.assertIn("planned 71 days after sowing; sweet pepper takes 110 to 150 days, so that looks early", early[0])
+        self.assertIn("23 days old; 50 to 65 days are usual", early[1])
+        self.assertIn("frost comes until 18 Apr in half of the years", early[2])

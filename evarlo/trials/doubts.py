@@ -1,0 +1,44 @@
+"""Planned dates held against the crop's profile and the site's frosts: what does not go together, in words."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from evarlo.trials.models import Trial
+
+
+def date_doubts(trial: Trial) -> list[str]:
+    """What about the planned dates is unlikely to work, each with the figures it rests on."""
+    profile = trial.crop.profile
+    said = []
+    edible = profile.get("edible_days")
+    if edible and trial.sow_on and trial.pick_on:
+        days = (trial.pick_on - trial.sow_on).days
+        if not edible[0] - 7 <= days <= edible[1] + 21:
+            when = "early" if days < edible[0] else "late"
+            said.append(
+                f"The first pick is planned {days} days after sowing; {trial.crop.name.lower()} takes {edible[0]:g} to {edible[1]:g} "
+                f"days, so that looks {when}."
+            )  # fmt: skip
+    age = profile.get("transplant_days")
+    if age and trial.sow_on and trial.plant_on and trial.plant_on != trial.sow_on:
+        days = (trial.plant_on - trial.sow_on).days
+        if not age[0] - 5 <= days <= age[1] + 10:
+            said.append(f"Plants would go out {days} days old; {age[0]:g} to {age[1]:g} days are usual.")
+    out = trial.plant_on or trial.sow_on
+    if profile.get("frost") == "tender" and out and (frost := _frost_after(trial, out)):
+        said.append(
+            f"{trial.crop.name} is tender and would stand outside from {out:%-d %b}; frost comes until {frost} in half of the years."
+        )
+    return said
+
+
+def _frost_after(trial: Trial, out: date) -> str:
+    """The day of the last frost when `out` lies before it in the cold half of the year; empty otherwise."""
+    site = trial.bed.site if trial.bed else None
+    if site is None or not (site.last_frost and site.first_frost):
+        return ""
+    day = f"{out:%m-%d}"
+    wraps = site.first_frost > site.last_frost
+    cold = day < site.last_frost or day >= site.first_frost if wraps else site.first_frost <= day < site.last_frost
+    return site.last_frost_text if cold else ""
