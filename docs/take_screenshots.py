@@ -41,12 +41,15 @@ def main() -> None:
         django.setup()
         from playwright.sync_api import Page, sync_playwright
 
+        from evarlo.catalogue.models import Crop
         from evarlo.demo.world import PASSWORD
+        from evarlo.grounds.models import Site
         from evarlo.testing.browser import FLAGS, chromium
         from evarlo.trials.models import Trial
 
         server = start(data)
         seasons = {t.season: t.slug for t in Trial.objects.filter(name="Bulb fennel, main season")}
+        site, crop = Site.objects.get().pk, Crop.objects.get(name="Bulb fennel").pk
         first, second, running = (f"/trials/{slug}/" for _, slug in sorted(seasons.items()))
 
         def go_on(page: Page) -> None:
@@ -88,6 +91,10 @@ def main() -> None:
             ("decide", f"{second}decide/", DESK, None),
             ("report", f"{first}report/", DESK, None),
             ("bring-in", "/bring-in/", DESK, None),
+            ("print", f"{running}print/", DESK, None),
+            ("plan-sheet", f"{running}print/plan/", DESK, None),
+            ("weather", f"/ground/{site}/weather/", DESK, None),
+            ("crop", f"/cultivars/crops/{crop}/", DESK, None),
         ]
         try:
             with sync_playwright() as playwright:

@@ -11,6 +11,7 @@ from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo import world
 from evarlo.demo.seasons import People, Season
 from evarlo.grounds.models import Bed, Site
+from evarlo.grounds.weather import read_station, record_of, take_frost_dates
 from evarlo.people.models import User
 from evarlo.trials.models import Cause
 from evarlo.trials.services import CriterionPlan, TrialPlan, cultivar_named, fix_layout, plan_trial
@@ -27,6 +28,9 @@ def build(today: date) -> None:
         for name, rows, row, cv in world.CROPS
     }
     site = make_site(today)
+    read_station(site, today - timedelta(days=1), years=9)
+    if (risk := record_of(site).risk) is not None:
+        take_frost_dates(site, risk)
     strip = Bed.objects.create(site=site, name="North strip", length_m=20.4, width_m=15.6, bearing=75)
     tide = Bed.objects.create(site=site, name="Tide bed", length_m=28, width_m=6.4, bearing=75)
     bank = Bed.objects.create(site=site, name="Bank bed", length_m=18, width_m=5, bearing=165)

@@ -51,3 +51,26 @@ class Bed(models.Model):
     @property
     def area_m2(self) -> float:
         return self.length_m * self.width_m
+
+
+class WeatherDay(models.Model):
+    """One day of a site's record: temperatures in °C, rain in mm. A later reading of the day takes the earlier one's place."""
+
+    class Source(models.TextChoices):
+        STATION = "station", "the simulated station"
+        SHEET = "sheet", "a sheet"
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="weather")
+    day = models.DateField()
+    tmin = models.FloatField()
+    tmax = models.FloatField()
+    rain_mm = models.FloatField(null=True, blank=True)
+    soil_c = models.FloatField(null=True, blank=True)
+    source = models.CharField(max_length=8, choices=Source.choices)
+
+    class Meta:
+        ordering = ["day"]
+        constraints = [models.UniqueConstraint(fields=["site", "day"], name="one_record_a_day")]
+
+    def __str__(self) -> str:
+        return f"{self.site}, {self.day:%-d %b %Y}"

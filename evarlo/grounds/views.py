@@ -35,6 +35,7 @@ class NewBed(forms.Form):
         initial=90,
         error_messages={"required": "Nothing was typed. Expected 0 to 359°."},
     )
+    latitude = Number(label="Latitude", low=-90, high=90, unit="°", required=False)
     last_frost = Words(label="Last frost", most=12, required=False)
     first_frost = Words(label="First frost", most=12, required=False)
 
@@ -64,7 +65,7 @@ def ground(request: PersonRequest) -> HttpResponse:
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
         data = form.cleaned_data
         site = Site.objects.filter(name__iexact=data["site"]).first() or Site.objects.create(name=data["site"])
-        frost = {k: data[k] for k in ("last_frost", "first_frost") if data[k]}
+        frost = {k: data[k] for k in ("last_frost", "first_frost", "latitude") if data[k] not in ("", None)}
         Site.objects.filter(pk=site.pk).update(**frost) if frost else None
         Bed.objects.create(
             site=site, name=data["name"], length_m=data["length_m"], width_m=data["width_m"], bearing=data["bearing"]

@@ -6,8 +6,8 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 ORDER = (
-    "ui", "people", "catalogue", "grounds", "seeds", "trials", "nursery", "walks", "harvest", "compare", "verdicts",
-    "exchange", "devices", "today", "demo",
+    "devices", "ui", "people", "catalogue", "grounds", "seeds", "trials", "nursery", "walks", "harvest", "compare", "verdicts",
+    "exchange", "today", "demo",
 )  # fmt: skip
 
 

@@ -16,10 +16,8 @@ def date_doubts(trial: Trial) -> list[str]:
         days = (trial.pick_on - trial.sow_on).days
         if not edible[0] - 7 <= days <= edible[1] + 21:
             when = "early" if days < edible[0] else "late"
-            said.append(
-                f"The first pick is planned {days} days after sowing; {trial.crop.name.lower()} takes {edible[0]:g} to {edible[1]:g} "
-                f"days, so that looks {when}."
-            )  # fmt: skip
+            takes = f"{trial.crop.name.lower()} takes {edible[0]:g} to {edible[1]:g} days, so that looks {when}."
+            said.append(f"The first pick is planned {days} days after sowing; {takes}")
     age = profile.get("transplant_days")
     if age and trial.sow_on and trial.plant_on and trial.plant_on != trial.sow_on:
         days = (trial.plant_on - trial.sow_on).days
@@ -27,9 +25,8 @@ def date_doubts(trial: Trial) -> list[str]:
             said.append(f"Plants would go out {days} days old; {age[0]:g} to {age[1]:g} days are usual.")
     out = trial.plant_on or trial.sow_on
     if profile.get("frost") == "tender" and out and (frost := _frost_after(trial, out)):
-        said.append(
-            f"{trial.crop.name} is tender and would stand outside from {out:%-d %b}; frost comes until {frost} in half of the years."
-        )
+        tender = f"{trial.crop.name} is tender and would stand outside from {out:%-d %b}"
+        said.append(f"{tender}; frost comes until {frost} in half of the years.")
     return said
 
 

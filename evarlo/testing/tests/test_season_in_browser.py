@@ -6,6 +6,8 @@ from datetime import date, timedelta
 from django.utils import timezone
 from playwright.sync_api import Page, expect
 
+from evarlo.grounds.models import Site
+from evarlo.grounds.weather import read_station
 from evarlo.harvest.models import Picking
 from evarlo.testing import world
 from evarlo.testing.browser import PHONE, BrowserTest
@@ -272,6 +274,9 @@ class EveryPage(BrowserTest):
         world.sow(made, by)
         world.keep_yields(made, by, HEAVY)
         asked = world.walk(made, "vigour", by)
+        assert made.bed
+        Site.objects.filter(pk=made.bed.site_id).update(latitude=53.4)
+        read_station(Site.objects.get(pk=made.bed.site_id), timezone.localdate(), years=4)
         paths = (
             "",
             "print/",
@@ -295,6 +300,7 @@ class EveryPage(BrowserTest):
             "/cultivars/crops/",
             "/cultivars/crops/new/",
             "/ground/",
+            f"/ground/{made.bed.site_id}/weather/",
             "/bring-in/",
             *(f"/trials/{made.slug}/{p}" for p in paths),
         ]

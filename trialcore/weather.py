@@ -1,0 +1,144 @@
+"""The daily record of a site: gaps, frost by risk, warm-up of the soil, and a simulated station."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+
+RISKS = (0.9, 0.5, 0.1)
+LEAST_YEARS = 3
+
+
+@dataclass(frozen=True)
+class Day:
+    """One day: lowest and highest air temperature and soil temperature at 10 cm in °C, rain in mm. None is not known."""
+
+    day: date
+    tmin: float | None
+    tmax: float | None
+    rain_mm: float | None = None
+    soil_c: float | None = None
+
+    @property
+    def mean(self) -> float | None:
+        return None if self.tmin is None or self.tmax is None else (self.tmin + self.tmax) / 2
+
+
+def gaps_in(days: Sequence[Day]) -> list[tuple[date, date]]:
+    """First and last day of each stretch without temperatures, between the first and the last day on record."""
+    known = {d.day for d in days if d.mean is not None}
+    if not known:
+        return []
+    gaps: list[tuple[date, date]] = []
+    at, last = min(known), max(known)
+    while at <= last:
+        if at not in known:
+            start = at
+            while at not in known:
+                at += timedelta(days=1)
+            gaps.append((start, at - timedelta(days=1)))
+        at += timedelta(days=1)
+    return gaps
+
+
+@dataclass(frozen=True)
+class FrostRisk:
+    """Month and day (as `04-12`) after which frost still comes with each of `RISKS`, and before which it comes again with
+    the same; from `years` cold seasons."""
+
+    last: dict[float, str]
+    first: dict[float, str]
+    years: int
+
+
+def frost_risk(days: Sequence[Day], latitude: float, frost_c: float = 0.0) -> FrostRisk | None:
+    """When the cold half of the year ends and begins, by risk.
+
+    For each growing season the last night at or below `frost_c` before midsummer and the first after it are found; risks
+    come from a normal distribution over seasons (Thom and Shaw 1958). Seasons with more than 20 days missing in either half
+    do not count. None with fewer than three seasons that had frost on both sides.
+    """
+    midsummer = 7 if latitude >= 0 else 1
+    by_season: dict[int, list[Day]] = {}
+    for d in days:
+        if d.tmin is not None:
+            centre = date(d.day.year, midsummer, 1)
+            year = d.day.year + (d.day - centre > timedelta(days=183)) - (centre - d.day > timedelta(days=183))
+            by_season.setdefault(year, []).append(d)
+    ends, begins = [], []
+    for year, some in by_season.items():
+        centre = date(year, midsummer, 1)
+        halves = [d for d in some if d.day < centre], [d for d in some if d.day >= centre]
+        if min(len(h) for h in halves) < 160:
+            continue
+        before = [d.day for d in halves[0] if (d.tmin or 0.0) <= frost_c]
+        after = [d.day for d in halves[1] if (d.tmin or 0.0) <= frost_c]
+        if before and after:
+            ends.append((max(before) - centre).days)
+            begins.append((min(after) - centre).days)
+    if len(ends) < LEAST_YEARS:
+        return None
+    from scipy.special import ndtri
+
+    def dates(values: list[int], later: bool) -> dict[float, str]:
+        mean, sd = float(np.mean(values)), float(np.std(values, ddof=1))
+        centre = date(2001, midsummer, 1)
+        made = {}
+        for risk in RISKS:
+            z = float(ndtri(1 - risk)) if later else float(ndtri(risk))
+            made[risk] = f"{centre + timedelta(days=round(mean + z * sd)):%m-%d}"
+        return made
+
+    return FrostRisk(dates(ends, True), dates(begins, False), len(ends))
+
+
+def soil_warm_on(days: Sequence[Day], needed_c: float, since: date, run: int = 5) -> date | None:
+    """The first day from `since` on which the soil has been at `needed_c` or above for `run` days; None when it was not."""
+    streak, before = 0, None
+    for d in sorted(days, key=lambda x: x.day):
+        if d.day < since:
+            continue
+        follows = before is None or d.day - before == timedelta(days=1)
+        warm = d.soil_c is not None and d.soil_c >= needed_c
+        streak = (streak + 1 if follows else 1) if warm else 0
+        before = d.day
+        if streak >= run:
+            return d.day
+    return None
+
+
+def simulated_days(latitude: float, start: date, count: int, seed: int, gaps: bool = True) -> list[Day]:
+    """What a simulated station would have recorded: plausible for the latitude and the season of a mild coast.
+
+    A yearly wave and a day-to-day memory of 0.7 for the temperatures, wet and dry spells for the rain, a soil that follows
+    slowly, and now and then days on which the station fell silent (left out). A day depends on `seed` and its place in the
+    record alone: the same call gives the same days.
+    """
+    rng = np.random.default_rng(seed)
+    lat = abs(latitude)
+    mean, swing = 29.5 - 0.4 * lat, 1.0 + 0.115 * lat
+    warmest = 203 if latitude >= 0 else 21
+    weather = wet = 0.0
+    soil = mean
+    silent = 0
+    made = []
+    for i in range(-60, count):  # the first two months let the soil find its temperature
+        day = start + timedelta(days=i)
+        wave = np.cos(2 * np.pi * (day.timetuple().tm_yday - warmest) / 365.25)
+        weather = 0.7 * weather + rng.normal(0, 2.1)
+        wet = float(rng.random() < (0.62 if wet else 0.27))
+        rain = round(float(rng.gamma(0.8, 6.0)), 1) if wet else 0.0
+        middle = mean + swing * wave + weather
+        half = max(1.5, 4.6 + 0.8 * wave - 1.6 * wet + rng.normal(0, 0.9))
+        soil += 0.13 * (middle + 0.8 * wave - soil)
+        if gaps and silent == 0 and rng.random() < 0.004:
+            silent = int(rng.integers(1, 5))
+        if silent:
+            silent -= 1
+            continue
+        if i >= 0:
+            made.append(Day(day, round(float(middle - half), 1), round(float(middle + half), 1), rain, round(float(soil), 1)))
+    return made
