@@ -9,6 +9,7 @@ from django.db import transaction
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo import world
+from evarlo.demo.lines import grow_lines
 from evarlo.demo.seasons import People, Season
 from evarlo.grounds.models import Bed, Site
 from evarlo.grounds.weather import read_station, record_of, take_frost_dates
@@ -33,6 +34,7 @@ def build(today: date) -> None:
         take_frost_dates(site, risk)
     strip = Bed.objects.create(site=site, name="North strip", length_m=20.4, width_m=15.6, bearing=75)
     tide = Bed.objects.create(site=site, name="Tide bed", length_m=28, width_m=6.4, bearing=75)
+    long = Bed.objects.create(site=site, name="Sluice bed", length_m=30, width_m=6.4, bearing=165)
     bank = Bed.objects.create(site=site, name="Bank bed", length_m=18, width_m=5, bearing=165)
     for name, listed in (("Edamame soybean", world.EDAMAME), ("Radicchio", world.RADICCHIO), ("Storage daikon", world.DAIKON)):
         for cultivar in listed:
@@ -42,6 +44,7 @@ def build(today: date) -> None:
     flooded_season(Season(years_before(sown, 2), 1207, fennel, strip, people))
     uneven_season(Season(years_before(sown, 1), 1249, fennel, strip, people))
     running_season(Season(sown, 1259, fennel, strip, people))
+    grow_lines(crops["Edamame soybean"], long, people, years_before(sown, 1))
     plan_others(crops, tide, bank, people.manager, today)
 
 

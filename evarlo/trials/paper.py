@@ -1,4 +1,5 @@
-"""Pages that print a trial: the choice of labels, the plan with its sowing direction, the scoring sheet."""
+"""Pages that print a trial: the choice of labels, the plan with its sowing direction, the scoring sheet; and its dates
+as a calendar file."""
 
 from __future__ import annotations
 
@@ -9,9 +10,11 @@ from django.http import HttpResponse
 from django.shortcuts import render
 from django.utils import timezone
 
+from evarlo.catalogue.models import Trait
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials import queries
+from evarlo.trials.calendar import calendar_of
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import paper_plan
 from evarlo.trials.stakes import SHEETS, labels_of, labels_pdf
@@ -19,6 +22,7 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Number
 
 MOST_TRAITS = 6
+LEAST_COLUMNS = 4
 
 
 class LabelForm(forms.Form):
@@ -82,8 +86,26 @@ def plan_sheet(request: PersonRequest, slug: str) -> HttpResponse:
 
 @may("see")
 def scoring_sheet(request: PersonRequest, slug: str) -> HttpResponse:
-    """A table to write on where no phone will do: plots along the path, a column a criterion, no names."""
+    """A table to write on where no phone will do: plots along the path, a column for each criterion that is seen on a walk
+    and some left free, no names."""
     trial = trial_or_404(slug)
-    criteria = list(trial.criteria.select_related("trait")[:MOST_TRAITS])
-    context = {"trial": trial, "plots": queries.plots_of(trial), "criteria": criteria, "today": timezone.localdate()}
+    walked = trial.criteria.filter(trait__source=Trait.Source.WALK).select_related("trait")
+    traits = [c.trait for c in walked[:MOST_TRAITS]]
+    context = {
+        "trial": trial,
+        "plots": queries.plots_of(trial),
+        "traits": traits,
+        "free": range(max(0, LEAST_COLUMNS - len(traits))),
+        "today": timezone.localdate(),
+    }
     return render(request, "trials/scoring_sheet.html", context)
+
+
+@may("see")
+def calendar_file(request: PersonRequest, slug: str) -> HttpResponse:
+    """What is still to be done, as an iCalendar file."""
+    trial = trial_or_404(slug)
+    content = calendar_of(trial, request.build_absolute_uri(trial.get_absolute_url()))
+    response = HttpResponse(content, content_type="text/calendar; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="{trial.slug}.ics"'
+    return response

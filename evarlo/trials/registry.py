@@ -54,6 +54,7 @@ class Pin:
     on: date
     text: str
     hurts: bool = False
+    key: str = ""  # for what is still to be done: a name for as long as it is
 
 
 @dataclass(frozen=True)

@@ -10,12 +10,15 @@ from typing import Any
 from django import forms
 from django.core.exceptions import ValidationError
 
+from evarlo.ui.units import in_unit
+
 NUMBER = re.compile(r"[+-]?([0-9]+([.,][0-9]*)?|[.,][0-9]+)")
 MONTHS = {m: i for i, m in enumerate(["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"], start=1)}
 
 
 class Number(forms.Field):
-    """A number with its unit. A decimal comma is read as a point; the range is part of the message."""
+    """A number with its unit. A decimal comma is read as a point, another unit of the same kind (3 ft, 18 in, 2 lb) is turned
+    into the field's own; the range is part of the message."""
 
     widget = forms.TextInput
 
@@ -38,7 +41,9 @@ class Number(forms.Field):
             text = text[: -len(self.unit)].strip()
         if not text:
             return None
-        number = float(text.replace(",", ".")) if NUMBER.fullmatch(text) and len(text) < 30 else math.nan
+        other = in_unit(text, self.unit) if len(text) < 30 else None
+        typed = float(text.replace(",", ".")) if NUMBER.fullmatch(text) and len(text) < 30 else math.nan
+        number = typed if other is None else other
         whole = self.whole and number != math.floor(number) if math.isfinite(number) else False
         if not math.isfinite(number) or whole or not self.low <= number <= self.high:
             raise ValidationError(f"Found “{text[:24]}”. Expected {self.expected}.")

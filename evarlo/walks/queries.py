@@ -79,7 +79,9 @@ def pins(trial: Trial) -> Iterable[Pin]:
     for walk in Round.objects.filter(trial=trial).select_related("trait"):
         on = walk.opened_on or walk.due_on
         if on:
-            yield Pin(on, f"{walk.trait.name}, {'walked' if walk.opened_on else 'to walk'} {on:%-d %b}")
+            to_do = not walk.opened_on
+            text = f"{walk.trait.name}, {'to walk' if to_do else 'walked'} {on:%-d %b}"
+            yield Pin(on, text, key=f"walk-{walk.pk}" if to_do else "")
 
 
 def due(today: date) -> Iterable[Due]:

@@ -54,3 +54,11 @@ class SampleWorld(TestCase):
             self.assertLess(season.sow_on, season.plant_on)
         site = Trial.objects.filter(bed__isnull=False).first().bed.site
         self.assertLess(site.latitude, 0)  # in November the station has its spring in the south
+
+    def test_the_lines_stand_in_incomplete_blocks_and_are_compared_in_them(self) -> None:
+        lines = Trial.objects.get(name="Edamame lines")
+        self.assertEqual((lines.design, lines.plots.count(), lines.entries.count()), (Trial.Design.INCOMPLETE, 72, 24))
+        found = compare(lines, world.trait("plot-yield"), self.manager)
+        self.assertTrue(found.worked.recovered)
+        self.assertGreater(found.noise_percent or 0, 10)  # the ground is uneven, and small blocks take some of that out
+        self.assertTrue(found.left_out)

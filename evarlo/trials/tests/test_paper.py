@@ -1,14 +1,17 @@
 """Stakes, plan and scoring sheet: right sizes, a label for every plot, and no name where none may be."""
 
 import re
+from datetime import date
 from typing import Any
 
 from django.test import TestCase
 from django.urls import reverse
+from icalendar import Calendar
 
 from evarlo.testing import world
 from evarlo.trials.queries import entry_names
 from evarlo.trials.stakes import POINT, SHEETS, labels_of, labels_pdf
+from evarlo.walks.services import plan_round
 
 
 class Paper(TestCase):
@@ -66,6 +69,28 @@ class Paper(TestCase):
             answer = self.get("paper", self.by, sheet="a4-24", kind="blind", start=start)
             self.assertContains(answer, said, status_code=422)
             self.assertContains(answer, f'value="{start}"', status_code=422)
+
+    def test_the_calendar_holds_what_is_still_to_be_done(self) -> None:
+        made = world.trial(self.by, name="Later", sow_on=date(2026, 8, 1), pick_on=date(2026, 11, 1))
+        plan_round(made, world.trait("vigour"), date(2026, 9, 15))
+        world.walk(made, "bolting", self.by)
+        self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
+        answer = self.client.get(reverse("trials:calendar", args=[made.slug]))
+        self.assertEqual(answer["Content-Type"], "text/calendar; charset=utf-8")
+        events = Calendar.from_ical(answer.content).walk("VEVENT")
+        found = [(e.decoded("dtstart"), str(e["summary"])) for e in events]
+        self.assertEqual(
+            found,
+            [
+                (date(2026, 8, 1), "Sow: Later"),
+                (date(2026, 9, 15), "Vigour, to walk 15 Sep: Later"),
+                (date(2026, 11, 1), "First pick about: Later"),
+            ],
+        )
+        self.assertEqual(len({str(e["uid"]) for e in events}), 3)
+        world.sow(made, self.by, date(2026, 6, 1))
+        again = Calendar.from_ical(self.client.get(reverse("trials:calendar", args=[made.slug])).content).walk("VEVENT")
+        self.assertEqual([str(e["summary"]).split(":")[0] for e in again], ["Vigour, to walk 15 Sep", "First pick about"])
 
     def test_a_scanned_code_finds_its_plot(self) -> None:
         self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
