@@ -19,6 +19,7 @@ from trialcore.linear import Coded, Floats
 RESIDUAL = "residual"
 MOST_STEPS = 200
 CLOSE = 1e-12
+ENDLESS = 1e9  # degrees of freedom beyond which F no longer changes
 
 
 @dataclass(frozen=True)
@@ -82,7 +83,7 @@ class MixedFit:
         plain = np.einsum("ij,ij->i", turned, rows)
         adjusted = np.einsum("ij,ij->i", rows @ self.adjusted, rows)
         slopes = [np.einsum("ij,ij->i", turned @ p, turned) for p in self.slopes]
-        return Contrasts(rows @ self.beta, np.sqrt(plain), np.sqrt(adjusted), self._df(slopes, plain, self.spread))
+        return Contrasts(rows @ self.beta, np.sqrt(plain), _root_of(adjusted, plain), self._df(slopes, plain, self.spread))
 
     def differences(self, rows: Floats) -> Contrasts:
         """All pairs i < j of the means `rows` (k × p), row i minus row j, in the order of `numpy.triu_indices`."""
@@ -94,7 +95,7 @@ class MixedFit:
 
         means, plain = rows @ self.beta, over_pairs(self.covariance)
         slopes = [over_pairs(self.covariance @ p @ self.covariance) for p in self.slopes]
-        se_kr = np.sqrt(over_pairs(self.adjusted))
+        se_kr = _root_of(over_pairs(self.adjusted), plain)
         return Contrasts(means[first] - means[second], np.sqrt(plain), se_kr, self._df(slopes, plain, self.spread))
 
     @staticmethod
@@ -109,11 +110,14 @@ class MixedFit:
         return self.contrasts(row[None, :])[0]
 
     def test(self, rows: Floats) -> JointTest:
-        """All rows at once against nought, after Kenward and Roger (1997)."""
+        """All rows at once against nought, after Kenward and Roger (1997); by Satterthwaite's degrees of freedom where the data
+        say so little that their approximation breaks down."""
         den_df, scale = self._moments(rows)
         estimate = rows @ self.beta
         f = scale * float(estimate @ np.linalg.solve(rows @ self.adjusted @ rows.T, estimate)) / len(rows)
-        return JointTest(len(rows), den_df, f, distributions.f_above(f, len(rows), den_df))
+        if not (den_df > 0 and f >= 0):
+            return self.test_satterthwaite(rows)
+        return JointTest(len(rows), den_df, f, distributions.f_above(f, len(rows), min(den_df, ENDLESS)))
 
     def test_satterthwaite(self, rows: Floats) -> JointTest:
         """All rows at once against nought with Satterthwaite's degrees of freedom (Fai and Cornelius 1996), the variances of
@@ -130,7 +134,7 @@ class MixedFit:
         else:
             total = float((single / (single - 2)).sum()) if single.min() > 2 else 0.0
             den = 2 * total / (total - len(rows)) if total > len(rows) else 2.0
-        return JointTest(len(rows), den, f, distributions.f_above(f, len(rows), den))
+        return JointTest(len(rows), den, f, distributions.f_above(f, len(rows), min(den, ENDLESS)))
 
     def _moments(self, rows: Floats) -> tuple[float, float]:
         """Denominator degrees of freedom and the scale of F for the contrasts `rows` (Kenward and Roger 1997)."""
@@ -152,6 +156,12 @@ class MixedFit:
         rho = variance / (2 * mean**2)
         df = 4 + (count + 2) / (count * rho - 1)
         return float(df), float(df / (mean * (df - 2)))
+
+
+def _root_of(adjusted: Floats, plain: Floats) -> Floats:
+    """Standard errors from adjusted variances; the plain one where the data say so little that the adjustment, itself an
+    approximation, leaves none."""
+    return np.sqrt(np.where(adjusted > 0, adjusted, plain))
 
 
 def incidence(labels: Sequence[str], levels: Sequence[str]) -> Floats:
