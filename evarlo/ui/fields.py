@@ -56,9 +56,11 @@ class Day(forms.Field):
     widget = forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
 
     def to_python(self, value: Any) -> date | None:
-        if isinstance(value, date) or not str(value or "").strip():
-            return value or None
-        text = str(value).strip()
+        if isinstance(value, date):
+            return value
+        text = str(value or "").strip()
+        if not text:
+            return None
         found = read_day(text)
         if found is None:
             raise ValidationError(f"Found “{text[:24]}”. Expected a date such as 14 Jul 2026 or 2026-07-14.")
@@ -72,9 +74,9 @@ class Day(forms.Field):
 
 def read_day(text: str, this_year: int | None = None) -> date | None:
     """The date in `text`, or None. Without a year it is taken in `this_year`."""
-    iso = re.fullmatch(r"(\d{4})-(\d{1,2})-(\d{1,2})", text)
-    dotted = re.fullmatch(r"(\d{1,2})[./](\d{1,2})[./](\d{4})", text)
-    worded = re.fullmatch(r"(\d{1,2})\.?\s+([A-Za-z]{3})[a-z]*\.?(?:\s+(\d{4}))?", text)
+    iso = re.fullmatch(r"([0-9]{4})-([0-9]{1,2})-([0-9]{1,2})", text)
+    dotted = re.fullmatch(r"([0-9]{1,2})[./]([0-9]{1,2})[./]([0-9]{4})", text)
+    worded = re.fullmatch(r"([0-9]{1,2})\.?\s+([A-Za-z]{3})[a-z]*\.?(?:\s+([0-9]{4}))?", text)
     try:
         if iso:
             return date(int(iso[1]), int(iso[2]), int(iso[3]))

@@ -1,0 +1,149 @@
+"""Absurd and hostile values on every address: a message or a page, never a broken server, and nothing half-kept."""
+
+from __future__ import annotations
+
+import random
+import re
+import uuid
+from collections.abc import Iterator
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client, TestCase, override_settings
+from django.urls import URLPattern, URLResolver, get_resolver
+
+from evarlo.people.models import Role, User
+from evarlo.testing import world
+from evarlo.trials.models import Plot, Trial
+from evarlo.walks.models import Observation
+
+ABSURD = (
+    "", "-1", "0", "1e309", "nan", "inf", "10000", "1.5", "1,5", "'; drop table trials_trial; --", "<script>alert(1)</script>", "x" * 5000,
+    "\x00", "2026-13-40", "0000-00-00", "9999-12-31", "31.2.2026", "=1+1", "٣", "²", "99999999999999999999", "on", "A\nA", "−3", "３",
+)  # fmt: skip
+SOUND = {
+    "name": "Hostile", "crop": "Bulb fennel", "season": "2026", "site": "Ostrel Flats", "bed": "Q", "bed_length_m": "20", "bed_width_m": "8",
+    "bearing": "90", "entries": "A\nB\nC\nD", "check": "A", "blocks": "3", "block_size": "2", "plot_length_m": "2", "plot_width_m": "1",
+    "path_m": "0.5", "between_rows_cm": "30", "in_row_cm": "20", "cv_percent": "12", "trait_1": "plot-yield", "direction_1": "higher",
+    "matters_1": "0.3", "on": "2026-06-01", "value": "5", "verdict": "retest", "reason": "why", "trait": "vigour", "note": "n",
+    "cause": "accident", "marketable_kg": "1.2", "cull_kg": "0.1", "sheet": "a4-24", "kind": "both", "start": "1", "tmin": "1",
+    "base": "6", "upper": "30", "since": "2026-01-01", "design": "incomplete", "text": "date,tmin,tmax\n2026-01-01,1,5",
+}  # fmt: skip
+OTHERS = (
+    "question",
+    "sow_on",
+    "plant_on",
+    "pick_on",
+    "trait_2",
+    "matters_2",
+    "plots",
+    "plot",
+    "sure",
+    "q",
+    "layer",
+    "guard",
+    "direction_0",
+)
+FILES = (
+    b"", b"\x89PNG\r\n\x1a\n" + bytes(50), b"entry,value\nA,1\nB,2\n", b"plot,rep,entry,value\n1,1,\xe9,1\n2,1,B,=1+1", b'"unclosed,1\n' * 5,
+    "entry;value\nA;1,5\nB;2,5\n".encode("utf-16"), b"plot,rep,row,col,entry,value\n1,1,999999999999,1,A,1\n2,1,1,-5,B,2\n",
+    b"entry,entry,value\nA,B,1\nC,D,2\n",
+)  # fmt: skip
+
+
+def patterns(resolver: URLResolver, before: str = "") -> Iterator[str]:
+    for pattern in resolver.url_patterns:
+        if isinstance(pattern, URLResolver):
+            yield from patterns(pattern, before + str(pattern.pattern))
+        elif isinstance(pattern, URLPattern):
+            yield before + str(pattern.pattern)
+
+
+@override_settings(AXES_ENABLED=False)
+class Hostile(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        cls.people = {role: world.person(role) for role in Role.values}
+        by = cls.people[Role.MANAGER]
+        cls.trial = world.trial(by, name="First")
+        world.sow(cls.trial, by)
+        cls.asked = world.keep_yields(cls.trial, by, {"Corvane": 5, "Quillet": 6.5, "OF-17": 5.2, "Brakewater": 3.4})
+        world.trial(by, name="Second", fixed=False)
+        cls.addresses = [p for p in patterns(get_resolver()) if "static" not in p and "log-out" not in p]
+
+    def address(self, chance: random.Random, pattern: str) -> str:
+        def filled(match: re.Match[str]) -> str:
+            kind = match.group(0)
+            if "slug" in kind:
+                return chance.choice([*self.slugs, "no-such-trial", "a" * 90])
+            if "uuid" in kind:
+                return str(chance.choice([uuid.UUID(int=7), *self.observations]))
+            return (
+                chance.choice(["1", "2", "99999999999999999999", str(self.asked.pk), *map(str, self.plots[:3])])
+                if "int" in kind
+                else "x"
+            )
+
+        return "/" + re.sub(r"<[^>]+>", filled, pattern)
+
+    def typed(self, chance: random.Random) -> dict[str, Any]:
+        made: dict[str, Any] = {}
+        for name in (*SOUND, *OTHERS):
+            draw = chance.random()
+            if draw < 0.65 and name in SOUND:
+                made[name] = SOUND[name]
+            elif draw < 0.85:
+                made[name] = chance.choice(ABSURD)
+        made["key"] = str(uuid.UUID(int=chance.getrandbits(128))) if chance.random() < 0.7 else chance.choice(ABSURD)
+        if chance.random() < 0.5:
+            made["plot"] = chance.choice([str(p) for p in self.plots] + ["101"])
+        return made
+
+    def storm(self, seed: int, role: str, rounds: int) -> dict[int, int]:
+        chance = random.Random(seed)  # noqa: S311
+        self.slugs = list(Trial.objects.values_list("slug", flat=True))
+        self.plots = list(Plot.objects.values_list("pk", flat=True)[:40])
+        self.observations = list(Observation.objects.values_list("pk", flat=True)[:4])
+        client = Client(raise_request_exception=False)
+        client.force_login(self.people[role], backend="django.contrib.auth.backends.ModelBackend")
+        seen: dict[int, int] = {}
+        for _ in range(rounds):
+            url = self.address(chance, chance.choice(self.addresses))
+            typed = self.typed(chance)
+            if chance.random() < 0.7:
+                if "bring" in url or "sheet" in url:
+                    typed["file"] = SimpleUploadedFile(chance.choice(["a.csv", "x" * 200, "é.csv"]), chance.choice(FILES))
+                answer = client.post(url, typed, headers={"HX-Request": "true"} if chance.random() < 0.4 else {})
+            else:
+                answer = client.get(url, typed)
+            seen[answer.status_code] = seen.get(answer.status_code, 0) + 1
+            broken = getattr(answer, "exc_info", None)
+            self.assertLess(answer.status_code, 500, f"{url} with {typed}: {broken and broken[1]!r}")
+        return seen
+
+    def test_a_manager_may_type_anything(self) -> None:
+        for seed in (1, 2):
+            seen = self.storm(seed, Role.MANAGER, 350)
+            self.assertGreater(seen.get(422, 0), 20)  # much was refused in words
+            self.assertGreater(seen.get(302, 0), 10)  # and some was kept
+
+    def test_others_change_nothing_they_may_not(self) -> None:
+        trials, people = Trial.objects.count(), User.objects.count()
+        for role in (Role.EVALUATOR, Role.HELPER, Role.READER):
+            seen = self.storm(5, role, 150)
+            self.assertGreater(seen.get(403, 0), 10)
+        self.assertEqual((Trial.objects.count(), User.objects.count()), (trials, people))
+        self.storm(9, Role.READER, 100)
+        self.assertEqual(Observation.objects.filter(by=self.people[Role.READER]).count(), 0)
+
+    def test_nobody_sees_anything_without_a_name(self) -> None:
+        client = Client()
+        for pattern in self.addresses:
+            url = "/" + re.sub(r"<[^>]+>", lambda m: self.trial.slug if "slug" in m.group(0) else "1", pattern)
+            if "log-in" in url or "uuid" in pattern:
+                continue
+            with self.subTest(url=url):
+                answer = client.get(url)
+                self.assertIn(answer.status_code, (302, 405))
+                if answer.status_code == 302:
+                    self.assertIn("/people/log-in/", answer["Location"])

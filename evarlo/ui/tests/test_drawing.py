@@ -1,0 +1,133 @@
+"""Drawings are plain geometry: to scale, within their frame, and without anything the policy forbids."""
+
+import re
+from datetime import date, timedelta
+from xml.etree import ElementTree
+
+from django.test import SimpleTestCase
+from django.utils.safestring import SafeString
+from hypothesis import given
+from hypothesis import strategies as st
+
+from evarlo.ui.draw.advisor import Step, advisor
+from evarlo.ui.draw.plan import Outline, Tag, plan, small_plan
+from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
+from evarlo.ui.draw.scale import SHADES, Scale, bounds, shade_of, tick_text
+from evarlo.ui.draw.standing import axis_for, axis_labels, row
+from evarlo.ui.draw.weather import Drawn, weather_year
+
+NUMBERS = st.floats(-1e4, 1e4)
+
+
+class Drawing(SimpleTestCase):
+    def parsed(self, drawing: SafeString) -> ElementTree.Element:
+        """The drawing as XML: it is well formed and holds no style, script or handler."""
+        text = str(drawing)
+        self.assertNotRegex(text, r'\sstyle="|<script|\son[a-z]+="|javascript:')
+        self.assertNotIn("nan", text)
+        return ElementTree.fromstring(text)  # noqa: S314
+
+
+class Scales(SimpleTestCase):
+    @given(NUMBERS, st.floats(1e-3, 1e4))
+    def test_ticks_are_round_and_within(self, low: float, span: float) -> None:
+        scale = Scale(low, low + span, 0, 100)
+        ticks = scale.ticks(5)
+        self.assertTrue(all(low - 1e-6 <= t <= low + span + 1e-6 for t in ticks))
+        self.assertLessEqual(len(ticks), 7)
+        self.assertAlmostEqual(scale(low), 0)
+        self.assertAlmostEqual(scale(low + span), 100)
+
+    @given(st.lists(NUMBERS, min_size=1, max_size=20))
+    def test_shades_rise_with_the_value(self, values: list[float]) -> None:
+        low, high = bounds(values)
+        shades = [shade_of(v, low, high) for v in sorted(values)]
+        self.assertEqual(shades, sorted(shades))
+        self.assertTrue(all(0 <= s < len(SHADES) for s in shades))
+
+    def test_tick_texts(self) -> None:
+        self.assertEqual([tick_text(v, 0.25) for v in (-0.25, 0.5)], ["−0.25", "0.50"])
+        self.assertEqual(tick_text(20, 5), "20")
+        self.assertEqual(Scale(3, 3).ticks(), [3])
+
+
+class Plans(Drawing):
+    def six(self) -> list[Tag]:
+        return [
+            Tag(i, str(101 + i), 2.0 * (i % 3), 1.5 * (i // 3), 2.0, 1.5, left="5.2", right="BF01", shade=i, ring=i == 2)
+            for i in range(6)
+        ]
+
+    def test_plots_are_drawn_to_one_scale(self) -> None:
+        drawn = self.parsed(plan(self.six(), [Outline("Block 1", 0, 0, 6, 3)], 75.0, True))
+        links = (
+            [a for a in drawn.iter() if a.tag.endswith("a")]
+            or list(drawn.iter("{http://www.w3.org/2000/svg}a"))
+            or list(drawn.iter("a"))
+        )
+        self.assertEqual([a.get("data-number") for a in links], ["101", "102", "103", "104", "105", "106"])
+        starts = [tuple(map(float, re.match(r"M([0-9.]+) ([0-9.]+)", a.find("path").get("d")).groups())) for a in links]  # type: ignore[union-attr, arg-type]
+        across, down = starts[1][0] - starts[0][0], starts[3][1] - starts[0][1]
+        self.assertAlmostEqual(across / down, 2.0 / 1.5, places=2)
+        self.assertIn("N", "".join(drawn.itertext()))
+
+    def test_names_are_escaped(self) -> None:
+        hostile = '<b onclick="x">&"'
+        drawn = plan([Tag(1, hostile, 0, 0, 1, 1, said=hostile)], [Outline(hostile, 0, 0, 1, 1)], None, False, title=hostile)
+        self.assertNotIn("<b ", str(drawn))
+        self.parsed(drawn)
+        self.parsed(small_plan(self.six()))
+
+    def test_the_way_goes_through_every_plot_in_order(self) -> None:
+        way = [(1.0, 0.75), (3.0, 0.75), (5.0, 0.75), (5.0, 2.25)]
+        drawn = self.parsed(plan(self.six(), [], None, True, way=way))
+        path = next(p.get("d") for p in drawn.iter() if p.get("class") == "way")
+        points = [tuple(map(float, xy)) for xy in re.findall(r"([0-9.]+) ([0-9.]+)", path or "")]
+        self.assertEqual(len(points), 4)
+        self.assertLess(points[0][0], points[1][0])
+        self.assertLess(points[2][1], points[3][1])
+
+
+class Charts(Drawing):
+    def test_the_rail_holds_its_stages_in_order(self) -> None:
+        start = date(2026, 3, 1)
+        chips = [Chip(name, f"/{name}", start + timedelta(days=30 * i), start + timedelta(days=30 * i + 20), current=i == 1) for i, name in
+                 enumerate(("Plan", "Sow", "Walk"))]  # fmt: skip
+        drawn = str(
+            rail(chips, [Mark(start, "Hail <b>", hurts=True, label="hail")], [Frost(start, start + timedelta(days=9))], start)
+        )
+        places = [drawn.index(f">{name}<") for name in ("Plan", "Sow", "Walk")]
+        self.assertEqual(places, sorted(places))
+        self.assertNotIn("<b>", drawn)
+        self.parsed(SafeString(drawn))
+
+    def test_intervals_stand_around_their_mean_within_the_axis(self) -> None:
+        axis = axis_for([3.0, 5.0], [7.0, 9.0], 6.0, 1.0)
+        drawn = self.parsed(row(axis, 6.5, 0.5, 5.5, 7.5, "ahead"))
+        centre = float(next(c.get("cx") or "0" for c in drawn.iter() if c.tag.endswith("circle")))
+        thin = next(p.get("d") for p in drawn.iter() if p.get("class") == "thin")
+        low, high = map(float, re.match(r"M([0-9.]+) [0-9.]+H([0-9.]+)", thin or "").groups())  # type: ignore[union-attr]
+        self.assertAlmostEqual((low + high) / 2, centre, delta=0.2)
+        self.assertTrue(0 <= low < high <= 250)
+        self.assertIn("kg", str(axis_labels(axis, "kg")))
+        self.parsed(row(axis, None, None, None, None, "luck"))
+
+    def test_more_blocks_are_drawn_lower(self) -> None:
+        steps = [Step(b, 40 / b, (str(6 * b),)) for b in range(2, 8)]
+        drawn = self.parsed(advisor(steps, 4, ["plots"], "said"))
+        heights = [float(c.get("cy") or 0) for c in drawn.iter() if c.tag.endswith("circle")]
+        self.assertEqual(heights, sorted(heights))
+        self.assertEqual(sum(c.get("class") == "chosen" for c in drawn.iter() if c.tag.endswith("circle")), 1)
+        self.assertIn("10 %", "".join(drawn.itertext()))
+
+    def test_a_year_of_weather(self) -> None:
+        start = date(2026, 1, 1)
+        days = [Drawn(start + timedelta(days=i), -2.0 + 0.1 * i, 5.0 + 0.1 * i, i % 7, 4.0) for i in range(120) if not 40 <= i < 44]
+        gap = (start + timedelta(days=40), start + timedelta(days=43))
+        drawn = self.parsed(weather_year(days, start, start + timedelta(days=119), [gap], "said"))
+        classes = [e.get("class") for e in drawn.iter()]
+        self.assertEqual((classes.count("frost"), classes.count("gap")), (21, 1))
+        self.assertEqual(classes.count("span"), len(days) - 21)
+        soil = next(e.get("d") or "" for e in drawn.iter() if e.get("class") == "soil-line")
+        self.assertEqual(soil.count("M"), 2)  # the line is broken by the gap
+        self.parsed(weather_year([], start, start, [], "nothing"))
