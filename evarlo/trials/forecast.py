@@ -170,7 +170,7 @@ def _lacking(drawn: Draft) -> str:
 
 
 def more_in_words(typed: dict[str, Any], entries: int, blocks: int) -> str:
-    """What two more blocks would tell apart, and what ground that needs."""
+    """What two more blocks, or replicates of incomplete blocks, would tell apart, and what ground that needs."""
     if not typed.get("cv_percent") or blocks + 2 > MOST_BLOCKS:
         return ""
     now, then = _tells(typed, entries, blocks), _tells(typed, entries, blocks + 2)
@@ -178,4 +178,5 @@ def more_in_words(typed: dict[str, Any], entries: int, blocks: int) -> str:
     if now is None or then is None or drawn is None:
         return ""
     room = "fit this bed too" if drawn.fits else f"need a bed {_lacking(drawn)}"
-    return f"With {blocks} blocks you can tell {now:.0f} % apart; {blocks + 2} blocks would tell {then:.0f} % and {room}."
+    repeats = "replicates" if _design(typed)[0] == Trial.Design.INCOMPLETE else "blocks"
+    return f"With {blocks} {repeats} you can tell {now:.0f} % apart; {blocks + 2} {repeats} would tell {then:.0f} % and {room}."

@@ -80,7 +80,7 @@ class Trial(models.Model):
         if self.design == self.Design.BLOCKS:
             return f"{self.blocks} complete blocks, each entry once in every block and in random order"
         if self.design == self.Design.INCOMPLETE:
-            size = f" of {self.block_size} plots" if self.block_size else ""
+            size = f" of at most {self.block_size} plots" if self.block_size else ""
             once = "each entry once in every replicate and in random order"
             return f"{self.blocks} replicates, each cut into small blocks{size}, {once}"
         return "completely randomised"

@@ -103,7 +103,8 @@ def plan_trial(plan: TrialPlan, by: User, seed: int | None = None) -> Trial:
             is_check=name.casefold() == plan.check.casefold(),
         )
     add_criteria(trial, plan.criteria)
-    record(trial, by, f"Planned with {len(plan.entries)} entries in {plan.blocks} {trial.get_design_display()}.")
+    many = "replicates of incomplete blocks" if plan.design == Trial.Design.INCOMPLETE else trial.get_design_display()
+    record(trial, by, f"Planned with {len(plan.entries)} entries in {plan.blocks} {many}.")
     lay_out(trial, seed, by)
     return trial
 
@@ -113,7 +114,7 @@ def _check_plan(plan: TrialPlan) -> None:
     if len(folded) < 2:
         raise Refused("A comparison needs at least two entries, the check among them.", "entries")
     if len(folded) > MOST_ENTRIES:
-        raise Refused(f"{len(folded)} entries are more than complete blocks can hold; at most {MOST_ENTRIES}.", "entries")
+        raise Refused(f"{len(folded)} entries are more than one trial can hold; at most {MOST_ENTRIES}.", "entries")
     twice = sorted({name for name in plan.entries if folded.count(name.casefold()) > 1})
     if twice:
         raise Refused(f"“{twice[0]}” is named twice. Each entry stands once; blocks repeat it.", "entries")

@@ -196,7 +196,7 @@ class IncompleteBlocks(TestCase):
         again = list(made.plots.values_list("number", "entry__code"))
         lay_out(made, made.layout_seed, self.by)
         self.assertEqual(list(made.plots.values_list("number", "entry__code")), again)
-        self.assertContains(self.client.get(made.get_absolute_url()), "each cut into small blocks of 4 plots")
+        self.assertContains(self.client.get(made.get_absolute_url()), "each cut into small blocks of at most 4 plots")
 
     def test_what_cannot_be_cut_is_said_beside_its_field(self) -> None:
         for typed, said in (("", "Expected how many plots"), ("12", "from 2 to 11"), ("1", "from 2 to 50"), ("few", "Found “few”")):
@@ -209,7 +209,7 @@ class IncompleteBlocks(TestCase):
         typed = TYPED | {"entries": "\n".join(self.names), "design": "incomplete", "block_size": "4", "blocks": "3"}
         answer = self.client.post(url, typed)
         self.assertContains(answer, 'class="advisor"')
-        self.assertContains(answer, "With 3 blocks you can tell")
+        self.assertContains(answer, "With 3 replicates you can tell")
         self.assertContains(answer, "each replicate 3 blocks of up to 4 plots")
 
     def test_a_fresh_layout_keeps_entries_from_standing_beside_themselves(self) -> None:
