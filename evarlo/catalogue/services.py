@@ -17,11 +17,14 @@ from evarlo.people.models import User
 def keep_crop(crop: Crop | None, typed: Mapping[str, Any], by: User) -> Crop:
     """Keep a crop's name, spacing and profile as typed and checked; a new crop when `crop` is None."""
     kept = crop or Crop()
-    for name in ("name", "between_rows_cm", "in_row_cm", "cv_percent"):
-        setattr(kept, name, typed[name])
+    figures = {name: typed[name] for name in ("between_rows_cm", "in_row_cm", "cv_percent")}
     profile = {key: typed[key] for key in FIELDS if typed.get(key) is not None}
-    if profile != kept.profile or not kept.source:
+    same = profile == kept.profile and all(getattr(kept, name) == figure for name, figure in figures.items())
+    if not same or not kept.source:
         kept.source = f"Set by {by} on {timezone.localdate():%-d %b %Y}."
+    kept.name = typed["name"]
+    for name, figure in figures.items():
+        setattr(kept, name, figure)
     kept.profile = profile
     kept.save()
     return kept

@@ -70,6 +70,16 @@ class Profiles(TestCase):
         self.assertContains(page, "65–110 days")
         self.assertContains(page, "Sap can burn skin in sun.")
 
+    def test_the_source_speaks_of_what_stands_there(self) -> None:
+        shipped = self.crop.source
+        same = {name: f"{getattr(self.crop, name):g}" for name in ("between_rows_cm", "in_row_cm", "cv_percent")}
+        self.post(**same)
+        self.crop.refresh_from_db()
+        self.assertEqual(self.crop.source, shipped)
+        self.post(**same | {"in_row_cm": "6"})
+        self.crop.refresh_from_db()
+        self.assertIn("Set by Manager Tester", self.crop.source)
+
     def test_bad_figures_are_said_beside_their_field_and_nothing_is_kept(self) -> None:
         before = dict(self.crop.profile)
         for key, text, said in (
