@@ -44,12 +44,24 @@ function say(text, waiting) {
 window.addEventListener("offline", () => say("No connection", true));
 window.addEventListener("online", () => say("All saved", false));
 document.addEventListener("htmx:beforeRequest", (event) => { if (event.detail.requestConfig.verb === "post") say("Saving…", true); });
-document.addEventListener("htmx:afterOnLoad", () => say("All saved", false));
+document.addEventListener("htmx:afterOnLoad", (event) => {
+  const status = event.detail.xhr.status;
+  if (status === 422) say("Not kept yet", true);
+  else if (status < 400) say("All saved", false);
+});
 document.addEventListener("htmx:sendError", () => say("No connection: kept on this page", true));
 document.addEventListener("htmx:timeout", () => say("No answer: kept on this page", true));
 document.addEventListener("htmx:responseError", (event) => {
   const status = event.detail.xhr.status;
-  say(status === 403 ? "Not kept: log in again" : "Not kept: the server could not take it", true);
+  say(status === 401 || status === 403 ? "Not kept: log in again" : "Not kept: the server could not take it", true);
+});
+
+// Whoever logged in again in another tab goes on here: the proof that a form is ours is the browser's newest.
+document.addEventListener("htmx:configRequest", (event) => {
+  const newest = document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1];
+  if (!newest) return;
+  event.detail.headers["X-CSRFToken"] = newest;
+  if (event.detail.parameters.csrfmiddlewaretoken) event.detail.parameters.csrfmiddlewaretoken = newest;
 });
 
 // After a weigh-in the next weight is typed at once; after an error the wrong field is.

@@ -5,7 +5,7 @@ const waitingFor = () => JSON.parse(localStorage.getItem(WAITING) || "null");
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("walk", () => ({
-    typed: "", reasons: false, noting: false, waiting: false,
+    typed: "", reasons: false, noting: false, waiting: false, locked: false,
 
     init() {
       const box = this.$root;
@@ -31,16 +31,19 @@ document.addEventListener("alpine:init", () => {
 
 const state = () => { const box = document.getElementById("score"); return box && box.dataset.plot ? Alpine.$data(box) : null; };
 
-// No connection: the answer is set down in this browser, shown, and sent again by itself until the server has it.
+// No connection, or no longer logged in: the answer is set down in this browser, shown, and sent again until the server has it.
 let again = 0;
 function hold(event) {
   const form = event.target.closest("#score-form");
   if (!form) return;
   const answer = Object.fromEntries(new FormData(form));
   const box = document.getElementById("score");
-  localStorage.setItem(WAITING, JSON.stringify({ ...answer, round: box.dataset.round, plot: box.dataset.plot, url: form.action }));
-  state().waiting = true;
+  localStorage.setItem(WAITING, JSON.stringify({ ...answer, round: box.dataset.round, plot: box.dataset.plot, who: box.dataset.who, url: form.action }));
+  const status = event.detail.xhr?.status || 0;
+  state().locked = status === 401 || status === 403;
+  state().waiting = !state().locked;
   clearTimeout(again);
+  if (state().locked) return;
   again = setTimeout(sendAgain, 4000);
 }
 function sendAgain() {
@@ -49,29 +52,38 @@ function sendAgain() {
 }
 document.addEventListener("htmx:sendError", hold);
 document.addEventListener("htmx:timeout", hold);
+document.addEventListener("htmx:responseError", hold);
 window.addEventListener("online", sendAgain);
 document.addEventListener("htmx:afterOnLoad", (event) => {
   if (!event.target.closest("#score")) return;
-  if (event.detail.requestConfig.verb === "post") { clearTimeout(again); localStorage.removeItem(WAITING); }
+  const taken = event.detail.xhr.status < 400 || event.detail.xhr.status === 422;
+  if (taken && event.detail.requestConfig.verb === "post") { clearTimeout(again); localStorage.removeItem(WAITING); }
 });
 
 // The page was loaded anew while an answer was still waiting: it is sent under its own name, so it is kept once.
 async function bringIn() {
   const kept = waitingFor();
   const box = document.getElementById("score");
-  if (!kept || !box || kept.round !== box.dataset.round) return;
+  if (!kept || !box || kept.round !== box.dataset.round || kept.who !== box.dataset.who) return;
   const form = new FormData();
   for (const name of ["key", "plot", "value", "cause", "note", "sure"]) if (kept[name]) form.set(name, kept[name]);
   const token = document.querySelector("[name=csrfmiddlewaretoken]").value;
   try {
     const answer = await fetch(kept.url, { method: "POST", body: form, headers: { "X-CSRFToken": token, "HX-Request": "true" } });
-    if (!answer.ok) return;
+    if (!answer.ok && answer.status !== 422) return;
     localStorage.removeItem(WAITING);
+    if (!answer.ok) { htmx.swap("#score", await answer.text(), { swapStyle: "outerHTML" }); return; }
     htmx.ajax("GET", `?at=`, { target: "#score", swap: "outerHTML" });
     htmx.trigger(document.body, "ground-changed");
   } catch { setTimeout(bringIn, 4000); }
 }
 document.addEventListener("DOMContentLoaded", bringIn);
+
+// The back button brings the page as it was first sent; what is on record is asked for anew, past the browser's own copy.
+document.addEventListener("DOMContentLoaded", () => {
+  const came = performance.getEntriesByType("navigation")[0];
+  if (came?.type === "back_forward" && state()) htmx.ajax("GET", `?at=&asked=${Date.now()}`, { target: "#score", swap: "outerHTML" });
+});
 
 // Keys. What is typed while an answer is on its way belongs to the next question and is played there when it comes;
 // when the answer is refused instead, it is dropped, for it was meant for another plot.
