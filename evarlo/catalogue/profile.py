@@ -78,6 +78,7 @@ GROUPS: tuple[tuple[str, tuple[Field, ...]], ...] = (
 )  # fmt: skip
 FIELDS = {field.key: field for _, fields in GROUPS for field in fields}
 LONGEST = 200
+SPACING = ("between_rows_cm", "in_row_cm", "cv_percent")  # what a new trial is filled in with; columns of their own
 
 
 def read_value(field: Field, text: str) -> object:

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from evarlo.catalogue.models import Crop
-from evarlo.catalogue.profile import FIELDS, SHIPPED, shipped_crops
+from evarlo.catalogue.profile import FIELDS, SHIPPED, SPACING, shipped_crops
 from evarlo.people.models import User
 
 
@@ -17,7 +17,7 @@ from evarlo.people.models import User
 def keep_crop(crop: Crop | None, typed: Mapping[str, Any], by: User) -> Crop:
     """Keep a crop's name, spacing and profile as typed and checked; a new crop when `crop` is None."""
     kept = crop or Crop()
-    figures = {name: typed[name] for name in ("between_rows_cm", "in_row_cm", "cv_percent")}
+    figures = {name: typed[name] for name in SPACING}
     profile = {key: typed[key] for key in FIELDS if typed.get(key) is not None}
     same = profile == kept.profile and all(getattr(kept, name) == figure for name, figure in figures.items())
     if not same or not kept.source:
@@ -33,12 +33,7 @@ def keep_crop(crop: Crop | None, typed: Mapping[str, Any], by: User) -> Crop:
 def put_in_shipped_crops(crops: Any) -> None:
     """Put the shipped crops on record; a crop of that name that is there already keeps what it has."""
     for shipped in shipped_crops():
-        made, new = crops.objects.get_or_create(
-            name=shipped.name,
-            defaults={
-                "between_rows_cm": shipped.between_rows_cm, "in_row_cm": shipped.in_row_cm, "cv_percent": shipped.cv_percent,
-            },
-        )  # fmt: skip
+        made, new = crops.objects.get_or_create(name=shipped.name, defaults={name: getattr(shipped, name) for name in SPACING})
         if new or not made.profile:
             made.profile, made.source = shipped.profile, SHIPPED[:160]
             made.save()

@@ -11,7 +11,7 @@ from django.http import HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 
 from evarlo.catalogue.models import Crop, Cultivar
-from evarlo.catalogue.profile import FIELDS, GROUPS, SHIPPED, read_value, shown
+from evarlo.catalogue.profile import FIELDS, GROUPS, SPACING, read_value, shown
 from evarlo.catalogue.services import keep_crop
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
@@ -66,7 +66,7 @@ class CropForm(forms.Form):
     def __init__(self, crop: Crop | None, data: QueryDict | None = None) -> None:
         known = crop.profile if crop else {}
         initial = {key: shown(field, known.get(key), unit=False) for key, field in FIELDS.items()}
-        for name in ("name", "between_rows_cm", "in_row_cm", "cv_percent"):
+        for name in ("name", *SPACING):
             value = getattr(crop, name, None)
             if value is not None:
                 initial[name] = f"{value:g}" if isinstance(value, float) else value
@@ -119,5 +119,5 @@ def crop_page(request: PersonRequest, pk: int | None = None) -> HttpResponse:
         return redirect("catalogue:crop", kept.pk)
     known = crop.profile if crop else {}
     groups = [(name, [(f, text) for f in fields if (text := shown(f, known.get(f.key)))]) for name, fields in GROUPS]
-    context = {"crop": crop, "form": form, "known": [g for g in groups if g[1]], "shipped": SHIPPED}
+    context = {"crop": crop, "form": form, "known": [g for g in groups if g[1]]}
     return render(request, "catalogue/crop.html", context, status=422 if form.errors else 200)

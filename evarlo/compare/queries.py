@@ -78,6 +78,10 @@ class Comparison:
     band_percent: float | None
 
     @property
+    def check_code(self) -> str | None:
+        return self.check.code if self.check else None
+
+    @property
     def analysis(self) -> BlockAnalysis:
         return self.worked.analysis
 

@@ -70,7 +70,7 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = _compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
     if found:
-        context |= {"figures": block_figures(found.analysis, found.check.code if found.check else None), **_recovered(found)}
+        context |= {"figures": block_figures(found.analysis, found.check_code), **_recovered(found)}
     layer = found.trait.key if found else ""
     return render(request, "compare/working.html", context | frame(request, trial, "compare", layer=layer))
 
@@ -81,12 +81,11 @@ def figures(request: PersonRequest, slug: str) -> HttpResponse:
     trial, _, found = _compared(request, slug)
     if found is None:
         return JsonResponse({"cannot_say": ["No trait has a record yet."]})
-    check = found.check.code if found.check else None
     if found.worked.incomplete is not None:
         inner = len({(p.plot.block, p.plot.inner) for p in found.plots})
-        made = plain(alpha_figures(found.worked.incomplete, check, trial.blocks, inner // max(1, trial.blocks)))
+        made = plain(alpha_figures(found.worked.incomplete, found.check_code, trial.blocks, inner // max(1, trial.blocks)))
     else:
-        made = block_figures(found.analysis, check)
+        made = block_figures(found.analysis, found.check_code)
     return JsonResponse({"trial": trial.name, "trait": found.trait.name, "unit": found.trait.shown_unit} | made)
 
 

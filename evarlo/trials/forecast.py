@@ -69,7 +69,8 @@ def _design(typed: dict[str, Any]) -> tuple[str, int | None]:
 
 
 def _tells(typed: dict[str, Any], entries: int, blocks: int) -> float | None:
-    given = precision_of(_design(typed)[0], entries, blocks, _design(typed)[1])
+    design, block_size = _design(typed)
+    given = precision_of(design, entries, blocks, block_size)
     return smallest_found(typed["cv_percent"], given) if given else None
 
 

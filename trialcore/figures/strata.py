@@ -14,11 +14,7 @@ from trialcore.strata import Factor, Strata, StratumRow, TwoFactorFit, TwoFactor
 
 def split_plot_figures(found: TwoFactors, check: str | None) -> Json:
     """Every figure of a split-plot; in strata when it is complete, by REML when it is not."""
-    figures: Json = {
-        "whole_plot_factor": "entry", "sub_plot_factor": "factor2",
-        "n_plots": found.n_plots, "n_observed": found.n_observed, "n_missing": found.n_plots - found.n_observed,
-        "grand_mean": found.mean, "cannot_say": list(found.cannot_say),
-    }  # fmt: skip
+    figures: Json = {"whole_plot_factor": "entry", "sub_plot_factor": "factor2"} | _counted(found)
     if found.strata is None:
         return figures | (_by_reml(found.mixed) if found.mixed is not None else {})
     s = found.strata
@@ -58,11 +54,7 @@ def split_plot_figures(found: TwoFactors, check: str | None) -> Json:
 
 def strip_plot_figures(found: TwoFactors, check: str | None) -> Json:
     """Every figure of a strip-plot, in the manner of a split-plot."""
-    figures: Json = {
-        "row_factor": "entry", "column_factor": "factor2",
-        "n_plots": found.n_plots, "n_observed": found.n_observed, "n_missing": found.n_plots - found.n_observed,
-        "grand_mean": found.mean, "cannot_say": list(found.cannot_say),
-    }  # fmt: skip
+    figures: Json = {"row_factor": "entry", "column_factor": "factor2"} | _counted(found)
     if found.strata is None:
         made = _by_reml(found.mixed) if found.mixed is not None else {}
         renamed = {"whole_plot_means": "row_means", "sub_plot_means": "column_means"}
@@ -83,6 +75,13 @@ def strip_plot_figures(found: TwoFactors, check: str | None) -> Json:
     figures["column_means"] = _factor(s.second, "factor2", "se", None)
     figures["cell_means"] = _cells(s)
     return figures
+
+
+def _counted(found: TwoFactors) -> Json:
+    return {
+        "n_plots": found.n_plots, "n_observed": found.n_observed, "n_missing": found.n_plots - found.n_observed,
+        "grand_mean": found.mean, "cannot_say": list(found.cannot_say),
+    }  # fmt: skip
 
 
 def _cv(ms: float, mean: float) -> float | None:
