@@ -8,13 +8,15 @@ from collections.abc import Callable
 
 import numpy as np
 
-from trialcore.bed import Bed, PlotSize, place_blocks
+from trialcore.bed import Bed, PlotSize
 from trialcore.blocks import BlockAnalysis, analyse_blocks
 from trialcore.comparisons import against_check, all_pairs
 from trialcore.distributions import studentized_range_above
 from trialcore.environments import analyse_environments
 from trialcore.incomplete import analyse_incomplete
 from trialcore.layouts.incomplete import alpha
+from trialcore.layouts.placing import place
+from trialcore.layouts.whole import randomised_blocks
 from trialcore.spatial import analyse_spatial
 
 Trial = tuple[list[str], list[float], list[str]]
@@ -166,7 +168,8 @@ def ground() -> None:
 def fitting() -> None:
     print("Fitting blocks into a bed")
     for entries, count in ((12, 4), (60, 6), (200, 10)):
-        taken = best_of(lambda e=entries, b=count: place_blocks(e, b, PlotSize(2, 1.5, 0.5), Bed(400, 60)))  # type: ignore[misc]
+        drawn = randomised_blocks([str(i) for i in range(entries)], count, 1)
+        taken = best_of(lambda d=drawn: place(d, PlotSize(2, 1.5, 0.5), Bed(400, 60)))  # type: ignore[misc]
         print(f"  {entries:4d} entries × {count:2d} blocks: {1000 * taken:7.2f} ms")
 
 

@@ -93,20 +93,32 @@ def against_check(analysis: BlockAnalysis, check: str) -> AgainstCheck | None:
     others = np.flatnonzero((sets == sets[base]) & (np.arange(len(sets)) != base))
     if len(others) == 0:
         return None
-    v = analysis.covariance
-    joint = v[np.ix_(others, others)] - v[others, base][:, None] - v[base, others][None, :] + v[base, base]
-    se = np.sqrt(analysis.mse * np.diag(joint))
-    means = analysis.level
-    estimate = means[others] - means[base]
-    t = estimate / se
-    scale = np.sqrt(np.diag(joint))
-    correlation = np.clip(joint / np.outer(scale, scale), -1.0, 1.0)
-    family = distributions.largest_t_above(t, correlation, analysis.df_error)
     names = [m.entry for m in analysis.means]
-    rows = differences_of(names, others, np.full(len(others), base), estimate, se, analysis.df_error, family)
-    each = distributions.t_quantile(0.975, analysis.df_error)
-    whole = distributions.largest_t_quantile(0.05, correlation, analysis.df_error)
-    return AgainstCheck(check, rows, each, whole, correlation)
+    return against(names, base, others, analysis.level, analysis.mse * analysis.covariance, analysis.df_error)
+
+
+def against(names: Sequence[str], base: int, others: Whole, level: Floats, covariance: Floats, df: float) -> AgainstCheck:
+    """Each of `others` minus `base` among means with a common error: `level` and `covariance` are those of all means, in the
+    trait's unit and its square; `df` those of the error. Dunnett's probability over all of them."""
+    v = covariance
+    joint = v[np.ix_(others, others)] - v[others, base][:, None] - v[base, others][None, :] + v[base, base]
+    return against_joint(names, base, others, level[others] - level[base], joint, np.full(len(others), df))
+
+
+def against_joint(
+    names: Sequence[str], base: int, others: Whole, estimate: Floats, joint: Floats, df: Floats, se: Floats | None = None
+) -> AgainstCheck:
+    """Differences from `base` with their `joint` covariance and each its own `df` (`se` where it is not that of `joint`).
+    Dunnett's probability and both critical values stand on the mean of `df`."""
+    scale = np.sqrt(np.diag(joint))
+    own = scale if se is None else se
+    common = float(np.mean(df))
+    correlation = np.clip(joint / np.outer(scale, scale), -1.0, 1.0)
+    family = distributions.largest_t_above(estimate / own, correlation, common)
+    rows = differences_of(names, others, np.full(len(others), base), estimate, own, df, family)
+    each = distributions.t_quantile(0.975, common)
+    whole = distributions.largest_t_quantile(0.05, correlation, common)
+    return AgainstCheck(names[base], rows, each, whole, correlation)
 
 
 def chance_above(estimate: float, se: float, df: float, margin: float = 0.0) -> float:

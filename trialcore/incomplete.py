@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from trialcore import distributions
 from trialcore.blocks import AnovaRow, BlockAnalysis, EntryMean, analyse_blocks
-from trialcore.comparisons import AgainstCheck, against_check, differences_of, holm_adjusted
+from trialcore.comparisons import AgainstCheck, against_check, holm_adjusted
 from trialcore.linear import Coded, Fit, Floats, Labels, fit, levels_of
 from trialcore.mixed import Contrast, JointTest, MixedFit, fit_reml, incidence
+from trialcore.standing import mixed_standing
 
 
 @dataclass(frozen=True)
@@ -246,30 +247,7 @@ def recovered_standing(found: IncompleteBlocks, check: str | None) -> tuple[tupl
     if recovered is None:
         known = check is not None and any(m.entry == check for m in found.intra.means)
         return found.intra.means, against_check(found.intra, check) if known and check is not None else None
-    contrasts = recovered.fit.contrasts(recovered.rows)
-    values = {name: contrasts[i] for i, name in enumerate(recovered.names)}
-    means = []
-    for m in found.intra.means:
-        if m.entry not in values:
-            means.append(m)
-            continue
-        c = values[m.entry]
-        half = distributions.t_quantile(0.975, c.df_kr) * c.se_kr
-        means.append(replace(m, lsmean=c.estimate, se=c.se_kr, lower95=c.estimate - half, upper95=c.estimate + half, why=""))
-    if check not in values or len(values) < 2:
-        return tuple(means), None
-    base = recovered.names.index(check)
-    others = np.array([i for i in range(len(recovered.names)) if i != base], dtype=np.int64)
-    rows = recovered.rows[others] - recovered.rows[base]
-    d = recovered.fit.contrasts(rows)
-    joint = rows @ recovered.fit.adjusted @ rows.T
-    scale = np.sqrt(np.diag(joint))
-    correlation = np.clip(joint / np.outer(scale, scale), -1.0, 1.0)
-    df = float(np.mean(d.df_kr))
-    family = distributions.largest_t_above(d.estimate / d.se_kr, correlation, df)
-    made = differences_of(recovered.names, others, np.full(len(others), base), d.estimate, d.se_kr, d.df_kr, family)
-    each, whole = distributions.t_quantile(0.975, df), distributions.largest_t_quantile(0.05, correlation, df)
-    return tuple(means), AgainstCheck(check, made, each, whole, correlation)
+    return mixed_standing(recovered.fit, recovered.names, recovered.rows, found.intra.means, check)
 
 
 def _random_entries(y: Floats, entry: Labels, block: Labels, rep: Labels | None) -> RandomEntries:

@@ -14,6 +14,11 @@ from evarlo.trials.registry import Reading, Readings
 from trialcore.blocks import BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.comparisons import AgainstCheck, Difference, Guard, against_check, chance_above, spread_of_differences
 from trialcore.incomplete import IncompleteBlocks, analyse_incomplete, recovered_standing
+from trialcore.two_factors import LayoutName, TwoFactorStanding, standing_of_entries
+
+LAYOUTS: dict[str, LayoutName] = {
+    Trial.Design.SPLIT: "split-plot", Trial.Design.STRIP: "strip-plot", Trial.Design.FACTORIAL: "factorial",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -49,13 +54,15 @@ class Standing:
 @dataclass(frozen=True)
 class Worked:
     """What the science found: the least-squares analysis, the means and differences to show, the share of the noise that
-    blocks took out, and the incomplete blocks where there are any."""
+    blocks took out, and the incomplete blocks or the second factor where there are any. With a second factor `analysis` is
+    that of its combinations with the entries."""
 
     analysis: BlockAnalysis
     means: tuple[EntryMean, ...]
     versus: AgainstCheck | None
     noise_out: float | None
     incomplete: IncompleteBlocks | None = None
+    two: TwoFactorStanding | None = None
 
     @property
     def recovered(self) -> bool:
@@ -99,9 +106,9 @@ class Comparison:
 
     @property
     def misled(self) -> list[Standing]:
-        """Entries of complete blocks whose lost plots put their plain average off by half a standard error of a difference or
-        more. In incomplete blocks every plain average is off, so none is singled out."""
-        if self.worked.incomplete is not None:
+        """Entries of complete blocks without a second factor whose lost plots put their plain average off by half a standard
+        error of a difference or more. Elsewhere every plain average is off, so none is singled out."""
+        if self.worked.incomplete is not None or self.worked.two is not None:
             return []
         return [
             s
@@ -159,10 +166,33 @@ def _worked_out(
     """The same data always give the same figures, so they are reckoned once."""
     if reps and inner:
         return _in_incomplete_blocks(entries, values, reps, inner, check)
-    analysis = analyse_blocks(entries, values, {"rep": reps} if reps else None)
+    return _least_squares(entries, values, {"rep": reps} if reps else None, check)
+
+
+@lru_cache(maxsize=64)
+def _in_a_square(
+    entries: tuple[str, ...], values: tuple[float | None, ...], rows: tuple[str, ...], cols: tuple[str, ...], check: str | None
+) -> Worked:
+    return _least_squares(entries, values, {"row": rows, "column": cols}, check)
+
+
+def _least_squares(
+    entries: tuple[str, ...], values: tuple[float | None, ...], blocking: dict[str, tuple[str, ...]] | None, check: str | None
+) -> Worked:
+    analysis = analyse_blocks(entries, values, blocking)
     known = check is not None and any(m.entry == check for m in analysis.means)
     versus = against_check(analysis, check) if known and check is not None else None
     return Worked(analysis, analysis.means, versus, analysis.noise_taken_out if analysis.blocking else None)
+
+
+@lru_cache(maxsize=256)
+def _worked_out_two(
+    design: str, entries: tuple[str, ...], levels: tuple[str, ...], values: tuple[float | None, ...], reps: tuple[str, ...],
+    entries_whole: bool, check: str | None,
+) -> Worked:  # fmt: skip
+    """Entries over the levels of a second factor, each comparison against the error of its own stratum."""
+    found = standing_of_entries(LAYOUTS[design], entries, levels, values, reps, entries_whole, check)
+    return Worked(found.cells, found.means, found.versus, None, two=found)
 
 
 def _in_incomplete_blocks(
@@ -187,10 +217,7 @@ def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int
     values = plot_values(trial, trait, plots, readings_of(trial, trait))
     entries = {p.entry.pk: p.entry for p in plots}
     check = next((e for e in entries.values() if e.is_check), None)
-    reps = tuple(p.block for p in plots) if trial.design != Trial.Design.NO_BLOCKS else None
-    inner = tuple(p.inner for p in plots) if trial.design == Trial.Design.INCOMPLETE else None
-    codes = tuple(p.entry.code for p in plots)
-    worked = _worked_out(codes, tuple(v.value for v in values), reps, inner, check.code if check else None)
+    worked = _worked(trial, plots, tuple(v.value for v in values), check.code if check else None)
     versus = worked.versus
     sign = direction_of(trial, trait)
     critical = None
@@ -201,8 +228,9 @@ def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int
     base = means[check.code].lsmean if check else None
     standings = [_standing(e, names[e.pk], means[e.code], differences.get(e.code), critical, base, sign) for e in entries.values()]
     standings.sort(key=lambda s: (s.mean.lsmean is None, -sign * (s.mean.lsmean or 0), s.entry.code))
-    spread = spread_of_differences(worked.analysis)
     against = [d.se for d in differences.values()]
+    spread = None if worked.two else spread_of_differences(worked.analysis)
+    typical = spread.average if spread else sum(against) / len(against) if against else None
     band = critical * sum(against) / len(against) if critical and against else None
     return Comparison(
         trial,
@@ -214,10 +242,26 @@ def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int
         worked,
         tuple(standings),
         values,
-        digits=digits_for(spread.average if spread else None, trait.decimals),
+        digits=digits_for(typical, trait.decimals),
         band=band,
         band_percent=100 * band / base if band and base and base > 0 else None,
     )
+
+
+def _worked(trial: Trial, plots: list[Plot], values: tuple[float | None, ...], check: str | None) -> Worked:
+    """By the model that the trial's design asks for."""
+    codes, reps = tuple(p.entry.code for p in plots), tuple(p.block for p in plots)
+    if trial.two_factors:
+        levels = tuple(p.level for p in plots)
+        return _worked_out_two(trial.design, codes, levels, values, reps, trial.entries_whole, check)
+    match trial.design:
+        case Trial.Design.NO_BLOCKS:
+            return _worked_out(codes, values, None, None, check)
+        case Trial.Design.INCOMPLETE | Trial.Design.PAIRS:
+            return _worked_out(codes, values, reps, tuple(p.inner for p in plots), check)
+        case Trial.Design.LATIN:
+            return _in_a_square(codes, values, tuple(str(p.row) for p in plots), tuple(str(p.col) for p in plots), check)
+    return _worked_out(codes, values, reps, None, check)
 
 
 def direction_of(trial: Trial, trait: Trait) -> int:

@@ -10,7 +10,7 @@ from django.shortcuts import render
 
 from evarlo.catalogue.models import Trait
 from evarlo.compare.queries import Comparison, Standing, compare
-from evarlo.compare.words import sentence
+from evarlo.compare.words import depends_in_words, sentence
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -22,6 +22,7 @@ from trialcore.comparisons import Guard
 from trialcore.figures import block_figures
 from trialcore.figures.blocks import plain
 from trialcore.figures.incomplete import alpha_figures
+from trialcore.figures.two_factors import two_factor_figures
 
 
 def chosen_trait(request: PersonRequest, traits: list[Trait]) -> Trait | None:
@@ -42,7 +43,7 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = _compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
     if found:
-        context |= chart(found) | {"sentence": sentence(found)}
+        context |= chart(found) | {"sentence": sentence(found), "two": second_factor(found)}
     if request.htmx and request.htmx.target == "compare-bench":
         return render(request, "compare/compare.html#bench", context | {"trial": trial})
     layer = found.trait.key if found else ""
@@ -70,7 +71,8 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = _compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
     if found:
-        context |= {"figures": block_figures(found.analysis, found.check_code), **_recovered(found)}
+        plain_blocks = None if found.worked.two else block_figures(found.analysis, found.check_code)
+        context |= {"figures": plain_blocks, **_recovered(found), "two": second_factor(found)}
     layer = found.trait.key if found else ""
     return render(request, "compare/working.html", context | frame(request, trial, "compare", layer=layer))
 
@@ -84,9 +86,27 @@ def figures(request: PersonRequest, slug: str) -> HttpResponse:
     if found.worked.incomplete is not None:
         inner = len({(p.plot.block, p.plot.inner) for p in found.plots})
         made = plain(alpha_figures(found.worked.incomplete, found.check_code, trial.blocks, inner // max(1, trial.blocks)))
+    elif found.worked.two is not None:
+        made = two_factor_figures(found.worked.two)
     else:
         made = block_figures(found.analysis, found.check_code)
     return JsonResponse({"trial": trial.name, "trait": found.trait.name, "unit": found.trait.shown_unit} | made)
+
+
+def second_factor(found: Comparison) -> dict[str, Any] | None:
+    """How entries stand at each level of the second factor, and in words whether their order depends on it."""
+    two = found.worked.two
+    if two is None:
+        return None
+    cells = {(c.entry, c.level): c for c in two.table}
+    rows = [(s, [cells.get((s.entry.code, level)) for level in found.trial.levels]) for s in found.standings]
+    return {
+        "levels": found.trial.levels,
+        "rows": rows,
+        "said": depends_in_words(found),
+        "effects": two.effects,
+        "strata": two.strata,
+    }
 
 
 def _recovered(found: Comparison) -> dict[str, Any]:

@@ -7,6 +7,7 @@ from django.utils.safestring import SafeString
 
 from evarlo.compare.queries import Comparison, Standing
 
+SURE, MAYBE = 0.05, 0.2  # below the first an interaction is called so, below the second it is not ruled out
 COUNT = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
 
 
@@ -53,13 +54,26 @@ def _winners(winners: list[Standing], comparison: Comparison) -> SafeString:
     return format_html("{} {} the check, <strong>{}</strong>.", names, verb, check)
 
 
+def depends_in_words(comparison: Comparison) -> str:
+    """Whether the differences between entries change with the second factor, as far as this trial can tell."""
+    two, factor = comparison.worked.two, comparison.trial.factor.lower()
+    found = two.interaction if two else None
+    if found is None:
+        return f"Whether the entries answer differently to {factor} cannot be told from these plots."
+    if found.p < SURE:
+        return f"The entries answer differently to {factor} (p {found.p:.2g}): read them level by level, not only over all."
+    if found.p < MAYBE:
+        return f"The entries may answer differently to {factor} (p {found.p:.2f}); another season would tell."
+    return f"Nothing shows that the entries answer differently to {factor} (p {found.p:.2f}), so they are compared over all levels."
+
+
 def _luck(ahead: list[Standing], winners: list[Standing], comparison: Comparison) -> SafeString:
     if comparison.band is None:
         return SafeString("")
     size = format_html("<strong>{}</strong>", figure(comparison.band, comparison))
     if comparison.band_percent:
         size = format_html("{} ({:.0f} %)".replace("{:.0f}", "{}"), size, f"{comparison.band_percent:.0f}")
-    kind = "replicates" if comparison.worked.incomplete else "blocks"
+    kind = comparison.trial.repeats
     design = f"with {number_word(comparison.trial.blocks).lower()} {kind}" if comparison.analysis.blocking else "in this trial"
     if not ahead:
         return format_html("A difference from it under {} could be luck.", size)

@@ -14,8 +14,10 @@ from evarlo.people.models import User
 from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.services import CriterionPlan, Refused, add_criteria, cultivar_named, free_slug, record
 from evarlo.walks.services import Seen, keep_many, open_round
-from trialcore.bed import Bed, PlotSize, place_blocks
+from trialcore.bed import Bed, PlotSize
 from trialcore.layout import serpentine
+from trialcore.layouts.placing import place
+from trialcore.layouts.whole import randomised_blocks
 from trialcore.sheet import SheetPlot, TrialSheet, decode, read_trial_sheet
 
 TALL = 0.75  # a plot of unknown size is drawn a little wider than high
@@ -143,9 +145,10 @@ def _side_by_side(read: TrialSheet) -> list[tuple[int, int, float, float]]:
     members: dict[str, list[int]] = {rep: [] for rep in read.reps}
     for i, plot in enumerate(read.plots):
         members[plot.rep].append(i)
-    largest = max(len(m) for m in members.values())
+    largest = max(2, *(len(m) for m in members.values()))
     room = (largest * len(members)) ** 0.5
-    spots = place_blocks(largest, len(members), PlotSize(1.0, TALL, 0.4), Bed(1.6 * room, 1.1 * room)).spots
+    stand_ins = randomised_blocks([str(i) for i in range(largest)], len(members), 1)
+    spots = place(stand_ins, PlotSize(1.0, TALL, 0.4), Bed(1.6 * room, 1.1 * room)).spots
     at: dict[int, tuple[int, int, float, float]] = {}
     for number, rep in enumerate(read.reps):
         for order, i in enumerate(members[rep]):

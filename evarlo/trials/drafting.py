@@ -1,26 +1,76 @@
-"""From a design to plots in the bed: the one place where a plan becomes ground."""
+"""From a design to plots in the beds: the one place where a plan becomes ground."""
 
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from evarlo.trials.models import Trial
-from trialcore.bed import Bed, PlotSize, place_blocks
-from trialcore.layout import complete_blocks, plot_number, serpentine
-from trialcore.layouts.incomplete import alpha
+from trialcore.bed import Bed, PlotSize, Spot
+from trialcore.layout import plot_number, serpentine
+from trialcore.layouts.incomplete import alpha, augmented
 from trialcore.layouts.neighbours import Fault, Rules, Standing, faults_of
-from trialcore.layouts.placing import place
+from trialcore.layouts.placing import BlockPlace, Placed, place_in_beds
+from trialcore.layouts.plan import LaidPlot, Layout
+from trialcore.layouts.whole import (
+    completely_random,
+    factorial_blocks,
+    latin_square,
+    paired_strips,
+    randomised_blocks,
+    split_plot,
+    strip_plot,
+)
 from trialcore.power import Precision, precision
 
 Design = Trial.Design
 MOST_DRAWS = 25
+LARGE_DRAW = 400  # plots from which a draw takes long enough that a few have to do
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is to be laid out: the design with the codes of its entries, and what only some designs ask for. `checks` are the
+    codes that an augmented design repeats, or the one that stands beside every entry of pairs; `levels` those of the second
+    factor, which lies on the whole plots of a split-plot unless `entries_whole`."""
+
+    design: str
+    codes: tuple[str, ...]
+    blocks: int
+    block_size: int | None = None
+    levels: tuple[str, ...] = ()
+    entries_whole: bool = False
+    checks: tuple[str, ...] = ()
+
+    @property
+    def new(self) -> tuple[str, ...]:
+        """The entries that are no checks."""
+        return tuple(c for c in self.codes if c not in self.checks)
+
+    @property
+    def plots(self) -> int:
+        """How many plots the design takes."""
+        v, b = len(self.codes), self.blocks
+        if self.design == Design.LATIN:
+            return v * v
+        if self.design == Design.AUGMENTED:
+            return len(self.new) + b * len(self.checks)
+        if self.design == Design.PAIRS:
+            return 2 * b * len(self.new)
+        return v * b * max(1, len(self.levels))
+
+    @property
+    def stands(self) -> int:
+        """On how many plots an entry stands."""
+        if self.design == Design.LATIN:
+            return len(self.codes)
+        return 1 if self.design == Design.AUGMENTED else self.blocks * max(1, len(self.levels))
 
 
 @dataclass(frozen=True)
 class DraftPlot:
-    """One plot along the walking path; lengths in metres in the bed."""
+    """One plot along the walking path; lengths in metres in its bed, which is counted from nought."""
 
     code: str
     number: str
@@ -32,11 +82,14 @@ class DraftPlot:
     y: float
     length: float
     width: float
+    level: str = ""
+    bed: int = 0
 
 
 @dataclass(frozen=True)
 class Draft:
-    """Plots in walking order, and how they lie in the bed. `shape` says in words how a block is laid."""
+    """Plots in walking order, and how they lie in the beds. `shape` says in words how a block is laid; `box` is a block's
+    length and width in metres, `blocks` where each lies."""
 
     plots: tuple[DraftPlot, ...]
     used_length: float
@@ -46,64 +99,125 @@ class Draft:
     shape: str
     efficiency: float | None = None
     notes: tuple[str, ...] = ()
+    blocks: Mapping[int, BlockPlace] = field(default_factory=dict)
+    box: tuple[float, float] = (0.0, 0.0)
 
 
-def draft(design: str, codes: Sequence[str], blocks: int, block_size: int | None, size: PlotSize, bed: Bed, seed: int) -> Draft:
-    """Draw a layout from `seed` and lay it into the bed. Raises ValueError, in words, when the design cannot be drawn."""
-    if design == Design.INCOMPLETE:
-        return _incomplete(codes, blocks, block_size or 0, size, bed, seed)
-    placement = place_blocks(len(codes), blocks, size, bed)
-    order = complete_blocks(codes, blocks, seed)
-    plots = tuple(
-        DraftPlot(
-            order[s.block - 1][s.position - 1], str(plot_number(s.block, s.position, len(codes))), str(s.block), "",
-            s.row, s.col, s.x, s.y, s.length, s.width,
-        )
-        for s in placement.spots
-    )  # fmt: skip
-    shape = f"each block {placement.block_rows} by {placement.block_cols} plots"
-    return Draft(plots, placement.used_length, placement.used_width, placement.fits, placement.short_by, shape)
-
-
-def _incomplete(codes: Sequence[str], blocks: int, block_size: int, size: PlotSize, bed: Bed, seed: int) -> Draft:
-    layout = alpha(codes, blocks, block_size, seed)
-    there = place(layout, size, bed)
-    by_rep: dict[int, list[int]] = {}
-    for i, plot in enumerate(layout.plots):
-        by_rep.setdefault(plot.rep, []).append(i)
-    made = []
-    for rep, members in by_rep.items():
-        spots = [there.spots[i] for i in members]
-        path = serpentine([s.row for s in spots], [s.col for s in spots])
-        for position, k in enumerate(path, start=1):
-            plot, spot = layout.plots[members[k]], spots[k]
-            number = str(plot_number(rep, position, len(codes)))
-            made.append(
-                DraftPlot(
-                    plot.entry, number, str(rep), str(plot.block), spot.row, spot.col, spot.x, spot.y, spot.length, spot.width
-                )
-            )
-    shape = f"each replicate {layout.lines} blocks of up to {layout.length} plots"
+def draft(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], seed: int, moved: Mapping[int, BlockPlace] | None = None) -> Draft:
+    """Draw a layout from `seed` and lay it into the beds. Raises ValueError, in words, when the design cannot be drawn."""
+    layout = drawn(wanted, seed)
+    there = place_in_beds(layout, size, beds, moved or {})
+    plots = _numbered(wanted, layout, there)
+    length, width = there.cols * size.length, there.rows * size.width
     return Draft(
-        tuple(made), there.used_length, there.used_width, there.fits, there.short_by, shape, layout.efficiency, layout.notes
+        tuple(plots), there.used_length, there.used_width, there.fits, there.short_by, _shape(wanted, layout, there),
+        layout.efficiency, layout.notes, there.blocks, (length, width),
     )  # fmt: skip
 
 
-def faults_in(plots: Sequence[DraftPlot], check: str, bearing: float) -> list[Fault]:
-    """What about plots in the ground does not meet what a good layout does."""
-    rules = Rules(checks=frozenset([check]), bearing=bearing)
-    return faults_of([Standing(p.number, p.code, p.block, p.x, p.y, p.length, p.width) for p in plots], rules)
+def drawn(wanted: Wanted, seed: int) -> Layout:
+    """Which entry stands where in the design. Raises ValueError, in words, when it cannot be drawn."""
+    codes, levels, blocks = wanted.codes, wanted.levels, wanted.blocks
+    match wanted.design:
+        case Design.NO_BLOCKS:
+            return completely_random(codes, blocks, seed)
+        case Design.LATIN:
+            return latin_square(codes, seed)
+        case Design.INCOMPLETE:
+            return alpha(codes, blocks, wanted.block_size or 0, seed)
+        case Design.AUGMENTED:
+            return _blocks_as_replicates(augmented(wanted.checks, wanted.new, blocks, seed))
+        case Design.PAIRS:
+            return paired_strips(wanted.new, wanted.checks[0] if wanted.checks else "", blocks, seed)
+        case Design.FACTORIAL:
+            return factorial_blocks(codes, levels, blocks, seed)
+        case Design.SPLIT:
+            return (
+                split_plot(codes, levels, blocks, seed)
+                if wanted.entries_whole
+                else _swapped(split_plot(levels, codes, blocks, seed))
+            )
+        case Design.STRIP:
+            return (
+                strip_plot(codes, levels, blocks, seed)
+                if wanted.entries_whole
+                else _swapped(strip_plot(levels, codes, blocks, seed))
+            )
+    return randomised_blocks(codes, blocks, seed)
 
 
-def best_seed(draw: Callable[[int], Draft], check: str, bearing: float) -> int:
+def _swapped(layout: Layout) -> Layout:
+    """The same with the first factor as the second: entries lie within plots of a level."""
+    return replace(layout, plots=tuple(replace(p, entry=p.factor2 or "", factor2=p.entry) for p in layout.plots))
+
+
+def _blocks_as_replicates(layout: Layout) -> Layout:
+    """An augmented layout whose blocks can lie apart, each as compact as it can be."""
+    return replace(layout, plots=tuple(replace(p, rep=p.block, line=1) for p in layout.plots), lines=0, length=0)
+
+
+def _numbered(wanted: Wanted, layout: Layout, there: Placed) -> list[DraftPlot]:
+    """Plots in walking order, block after block, with the numbers on their stakes."""
+    members: dict[int, list[int]] = {}
+    for i, plot in enumerate(layout.plots):
+        members.setdefault(plot.rep, []).append(i)
+    largest = max(len(m) for m in members.values())
+    made = []
+    for rep, here in members.items():
+        walked = here
+        if layout.lines:
+            spots = [there.spots[i] for i in here]
+            walked = [here[k] for k in serpentine([s.row for s in spots], [s.col for s in spots])]
+        for position, i in enumerate(walked, start=1):
+            made.append(_plot(wanted, layout.plots[i], there.spots[i], str(plot_number(rep, position, largest))))
+    return made
+
+
+def _plot(wanted: Wanted, plot: LaidPlot, spot: Spot, number: str) -> DraftPlot:
+    block = "" if wanted.design in (Design.NO_BLOCKS, Design.LATIN) else str(plot.rep)
+    inner = str(plot.block) if wanted.design in (Design.INCOMPLETE, Design.SPLIT, Design.STRIP, Design.PAIRS) else ""
+    place = (spot.row, spot.col, spot.x, spot.y, spot.length, spot.width)
+    return DraftPlot(plot.entry, number, block, inner, *place, plot.factor2 or "", spot.bed)
+
+
+def _shape(wanted: Wanted, layout: Layout, there: Placed) -> str:
+    size = f"{there.rows} by {there.cols} plots"
+    match wanted.design:
+        case Design.INCOMPLETE:
+            return f"each replicate {layout.lines} blocks of up to {layout.length} plots"
+        case Design.SPLIT:
+            return f"each block {layout.lines} whole plots of {layout.length}"
+        case Design.STRIP:
+            return f"each block {layout.lines} strips one way and {layout.length} the other"
+        case Design.PAIRS:
+            return f"each pass {layout.lines} pairs"
+        case Design.NO_BLOCKS | Design.LATIN:
+            return size
+    return f"each block {size}"
+
+
+def faults_in(plots: Sequence[DraftPlot], check: str, bearings: Sequence[float]) -> list[Fault]:
+    """What about plots in the ground does not meet what a good layout does, bed by bed."""
+    found = []
+    for bed, bearing in enumerate(bearings):
+        rules = Rules(checks=frozenset([check]), bearing=bearing)
+        here = [p for p in plots if p.bed == bed]
+        named = [(p, f"{p.code} · {p.level}" if p.level else p.code) for p in here]
+        found += faults_of([Standing(p.number, name, p.block, p.x, p.y, p.length, p.width) for p, name in named], rules)
+    return found
+
+
+def best_seed(draw: Callable[[int], Draft], check: str, bearings: Sequence[float]) -> int:
     """A fresh seed whose layout has no entry beside itself, else the one of several that has the fewest.
 
     Drawing again until it is so leaves every such layout as likely as any other.
     """
-    best, fewest = 0, -1
-    for _ in range(MOST_DRAWS):
+    best, fewest, draws = 0, -1, MOST_DRAWS
+    while draws > 0:
         seed = secrets.randbits(31)
-        faults = sum(f.mendable for f in faults_in(draw(seed).plots, check, bearing))
+        plots = draw(seed).plots
+        draws -= MOST_DRAWS // 3 if len(plots) > LARGE_DRAW else 1
+        faults = sum(f.mendable for f in faults_in(plots, check, bearings))
         if fewest < 0 or faults < fewest:
             best, fewest = seed, faults
         if faults == 0:
@@ -111,22 +225,32 @@ def best_seed(draw: Callable[[int], Draft], check: str, bearing: float) -> int:
     return best
 
 
-def precision_of(design: str, entries: int, blocks: int, block_size: int | None) -> Precision | None:
+def precision_of(wanted: Wanted) -> Precision | None:
     """How well a design tells two entries apart; None while it leaves nothing to judge by."""
+    v, b, n = len(wanted.codes), wanted.blocks, len(wanted.levels)
     try:
-        if design == Design.INCOMPLETE:
-            return precision("alpha", entries, blocks, block_size=block_size or 0)
-        return precision("rcbd", entries, blocks)
+        match wanted.design:
+            case Design.NO_BLOCKS:
+                return precision("crd", v, b)
+            case Design.LATIN:
+                return precision("latin", v, v)
+            case Design.INCOMPLETE:
+                return precision("alpha", v, b, block_size=wanted.block_size or 0)
+            case Design.AUGMENTED:
+                return precision("augmented", len(wanted.new), b, checks=len(wanted.checks))
+            case Design.PAIRS:
+                given = precision("paired-strips", len(wanted.new), b)
+                return Precision(len(wanted.new) * given.df, 2 * given.factor)  # pairs pool their error; two plots a difference
+            case Design.FACTORIAL:
+                return precision("factorial", v, b, levels=n)
+            case Design.SPLIT | Design.STRIP if wanted.entries_whole:
+                return precision(_core_name(wanted.design), v, b, levels=n)
+            case Design.SPLIT | Design.STRIP:
+                return precision(_core_name(wanted.design), n, b, levels=v, of="factor2")
+        return precision("rcbd", v, b)
     except (ValueError, ZeroDivisionError):
         return None
 
 
-def advised_design(entries: int) -> str:
-    """Which design a number of entries asks for, in a sentence."""
-    if entries <= 16:
-        return f"{entries} entries fit complete blocks well: each block stays small enough to lie on one kind of ground."
-    size = max(3, round(entries**0.5))
-    return (
-        f"With {entries} entries a complete block reaches over uneven ground. Incomplete blocks of about {size} plots hold "
-        "the ground more alike and take more of its differences out."
-    )
+def _core_name(design: str) -> str:
+    return "split-plot" if design == Design.SPLIT else "strip-plot"

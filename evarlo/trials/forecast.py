@@ -1,22 +1,26 @@
-"""What a plan amounts to before anything is sown: plots, plants, room in the bed and what can be told apart."""
+"""What a plan amounts to before anything is sown: plots, plants, room in the beds and what can be told apart."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.utils.safestring import SafeString
 
-from evarlo.trials.drafting import Draft, advised_design, draft, precision_of
-from evarlo.trials.models import Trial
-from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES
+from evarlo.trials.advice import advised_design
+from evarlo.trials.drafting import Draft, Wanted, draft, precision_of
+from evarlo.trials.models import TWO_FACTORS, Trial
+from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.ui.draw.advisor import Step, advisor
-from evarlo.ui.draw.plan import Outline, Tag, plan
+from evarlo.ui.draw.plan import Outline, Tag, plan, stacked
 from trialcore.bed import Bed, PlotSize, stations
 from trialcore.power import smallest_found
 
 SEED = 1  # the preview shows how plots lie, not which entry stands where
 MOST_SHOWN = 10
+MOST_TRIED = 800  # plots up to which smaller plots and other numbers of blocks are tried out for what would fit
+Design = Trial.Design
 
 
 @dataclass(frozen=True)
@@ -31,6 +35,7 @@ class Forecast:
     drawing: SafeString | None = None
     room: str = ""
     tells: float | None = None
+    tells_what: str = ""
     advice: str = ""
     more: str = ""
     curve: SafeString | None = None
@@ -47,122 +52,156 @@ class Forecast:
 
 def forecast(typed: dict[str, Any], entries: int) -> Forecast:
     """Reckon from the fields of the new-trial form that could be read."""
-    blocks = typed.get("blocks")
-    if not blocks or not 2 <= blocks <= MOST_BLOCKS or not 2 <= entries <= MOST_ENTRIES:
+    wanted = wanted_from(typed, entries)
+    if wanted is None:
         return Forecast()
-    made: dict[str, Any] = {"plots": entries * blocks, "advice": advised_design(entries)}
+    checks = len(wanted.checks)
+    made: dict[str, Any] = {"plots": wanted.plots, "advice": advised_design(wanted.design, entries, checks)}
     length, width = typed.get("plot_length_m"), typed.get("plot_width_m")
     plants = None
     if length and width:
-        made["area_m2"] = entries * blocks * length * width
+        made["area_m2"] = wanted.plots * length * width
         if typed.get("between_rows_cm") and typed.get("in_row_cm"):
             made["rows"], made["plants_a_row"] = stations(length, width, typed["between_rows_cm"] / 100, typed["in_row_cm"] / 100)
             plants = made["rows"] * made["plants_a_row"]
-    made |= _precision(typed, entries, blocks, length * width if length and width else None, plants)
+    made |= _precision(typed, wanted, length * width if length and width else None, plants)
     if length and width and typed.get("bed_length_m") and typed.get("bed_width_m"):
-        made |= _in_bed(typed, entries, blocks)
+        made |= _in_beds(typed, wanted)
     return Forecast(**made)
 
 
-def _design(typed: dict[str, Any]) -> tuple[str, int | None]:
-    return typed.get("design") or Trial.Design.BLOCKS, typed.get("block_size")
+def wanted_from(typed: dict[str, Any], entries: int) -> Wanted | None:
+    """The design as far as it was typed, with stand-ins for codes; None while it cannot be laid out."""
+    blocks, design = typed.get("blocks"), typed.get("design") or Design.BLOCKS
+    if not 2 <= entries <= MOST_ENTRIES:
+        return None
+    if design == Design.LATIN:
+        blocks = entries
+    if not blocks or not 2 <= blocks <= MOST_BLOCKS:
+        return None
+    levels = tuple(typed.get("levels") or ()) if design in TWO_FACTORS else ()
+    if design in TWO_FACTORS and not (levels and len(levels) > 1):
+        return None
+    codes = tuple(str(i) for i in range(entries))
+    checks = 1 + len(typed.get("repeated") or ()) if design == Design.AUGMENTED else 1
+    wanted = Wanted(design, codes, blocks, typed.get("block_size"), levels, bool(typed.get("entries_whole")), codes[:checks])
+    return wanted if wanted.plots <= MOST_PLOTS else None
 
 
-def _tells(typed: dict[str, Any], entries: int, blocks: int) -> float | None:
-    design, block_size = _design(typed)
-    given = precision_of(design, entries, blocks, block_size)
+def _tells(typed: dict[str, Any], wanted: Wanted) -> float | None:
+    given = precision_of(wanted)
     return smallest_found(typed["cv_percent"], given) if given else None
 
 
-def _precision(typed: dict[str, Any], entries: int, blocks: int, area: float | None, plants: int | None) -> dict[str, Any]:
+def _precision(typed: dict[str, Any], wanted: Wanted, area: float | None, plants: int | None) -> dict[str, Any]:
     if not typed.get("cv_percent"):
         return {}
+    mine = _tells(typed, wanted)
+    if mine is None:
+        return {}
+    what = "between a new entry and a check" if wanted.design == Design.AUGMENTED else "of the mean"
+    if wanted.design in TWO_FACTORS:
+        what = f"of the mean, over all levels of {(typed.get('factor') or 'the second factor').lower()},"
+    return {"tells": mine, "tells_what": what, "curve": _curve(typed, wanted, area, plants)}
+
+
+def _curve(typed: dict[str, Any], wanted: Wanted, area: float | None, plants: int | None) -> SafeString | None:
+    """What each number of blocks tells apart and takes; a Latin square has no choice of it."""
+    if wanted.design == Design.LATIN:
+        return None
+    blocks = wanted.blocks
     last = min(MOST_BLOCKS, max(MOST_SHOWN, blocks + 2))
     shown = range(2, last + 1) if last <= MOST_SHOWN else range(max(2, last - MOST_SHOWN + 2), last + 1)
     rows = ["plots", *(["plot ground, m²"] if area else []), *(["plants"] if plants else [])]
     steps = []
     for b in shown:
-        tells = _tells(typed, entries, b)
-        if tells is None:
+        then = replace(wanted, blocks=b)
+        if (tells := _tells(typed, then)) is None:
             continue
-        n = entries * b
+        n = then.plots
         takes = [str(n), *([f"{n * area:.0f}"] if area else []), *([str(n * plants)] if plants else [])]
         steps.append(Step(b, tells, tuple(takes)))
-    mine = _tells(typed, entries, blocks)
-    if mine is None or len(steps) < 2:
-        return {}
-    said = "; ".join(f"{s.replicates} blocks tell {s.tells:.0f} % apart" for s in steps)
-    return {"tells": mine, "curve": advisor(steps, blocks, rows, said)}
+    if len(steps) < 2:
+        return None
+    said = "; ".join(f"{s.replicates} {repeats_of(wanted)} tell {s.tells:.0f} % apart" for s in steps)
+    return advisor(steps, blocks, rows, said)
 
 
-def _sizes(typed: dict[str, Any]) -> tuple[PlotSize, Bed]:
-    size = PlotSize(typed["plot_length_m"], typed["plot_width_m"], typed.get("path_m") or 0.0)
-    return size, Bed(typed["bed_length_m"], typed["bed_width_m"])
+def repeats_of(wanted: Wanted) -> str:
+    return Trial(design=wanted.design).repeats
 
 
-def _draft(typed: dict[str, Any], entries: int, blocks: int, size: PlotSize, bed: Bed) -> Draft | None:
-    design, block_size = _design(typed)
+def _size(typed: dict[str, Any]) -> PlotSize:
+    return PlotSize(typed["plot_length_m"], typed["plot_width_m"], typed.get("path_m") or 0.0)
+
+
+def _beds(typed: dict[str, Any]) -> list[Bed]:
+    more = [Bed(b.length_m, b.width_m) for b in typed.get("more_beds") or ()]
+    return [Bed(typed["bed_length_m"], typed["bed_width_m"]), *more]
+
+
+def _draft(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> Draft | None:
     try:
-        return draft(design, [str(i) for i in range(entries)], blocks, block_size, size, bed, SEED)
+        return draft(wanted, size, beds, SEED)
     except ValueError:
         return None
 
 
-def _in_bed(typed: dict[str, Any], entries: int, blocks: int) -> dict[str, Any]:
-    size, bed = _sizes(typed)
-    drawn = _draft(typed, entries, blocks, size, bed)
+def _in_beds(typed: dict[str, Any], wanted: Wanted) -> dict[str, Any]:
+    size, beds = _size(typed), _beds(typed)
+    drawn = _draft(wanted, size, beds)
     if drawn is None:
         return {}
     bearing = typed.get("bearing")
+    at = stacked([(b.length, b.width) for b in beds])
+    names = [typed.get("bed") or "", *(b.name for b in typed.get("more_beds") or ())]
+    tags = [
+        Tag(0, p.number, p.x + at[p.bed][0], p.y + at[p.bed][1], p.length, p.width, url="#", left=_seen(wanted, p.inner, p.level),
+            said=f"Block {p.block}" if p.block else "plot")
+        for p in drawn.plots
+    ]  # fmt: skip
+    soils = [
+        Outline(name if len(beds) > 1 else "", x, y, b.length, b.width) for name, (x, y), b in zip(names, at, beds, strict=True)
+    ]
     drawing = plan(
-        [
-            Tag(
-                0,
-                p.number,
-                p.x,
-                p.y,
-                p.length,
-                p.width,
-                url="#",
-                left=f"block {p.inner}" if p.inner else "",
-                said=f"Block {p.block}",
-            )
-            for p in drawn.plots
-        ],
-        [Outline("", 0, 0, bed.length, bed.width)] if drawn.fits else [],
-        90.0 if bearing is None else bearing,
-        True,
-        width=520,
-        height=330,
-        title="Plots in the bed",
+        tags, soils if drawn.fits else [], 90.0 if bearing is None else bearing, True, 520, 330, title="Plots in the bed"
     )
-    made = {"draft": drawn, "drawing": drawing, "room": room_in_words(typed, drawn, entries, blocks)}
-    return made | {"more": more_in_words(typed, entries, blocks)}
+    made = {"draft": drawn, "drawing": drawing, "room": room_in_words(wanted, size, beds, drawn)}
+    return made | {"more": more_in_words(typed, wanted)}
 
 
-def room_in_words(typed: dict[str, Any], drawn: Draft, entries: int, blocks: int) -> str:
+def _seen(wanted: Wanted, inner: str, level: str) -> str:
+    return level or (f"block {inner}" if inner and wanted.design == Design.INCOMPLETE else "")
+
+
+def room_in_words(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], drawn: Draft) -> str:
     """Whether it fits, and if not, how much is missing and what would fit."""
-    size, bed = _sizes(typed)
     if drawn.fits:
-        used = f"{drawn.used_length:.1f} × {drawn.used_width:.1f} m of the bed's {bed.length:g} × {bed.width:g} m"
-        return f"It fits: {used}, {drawn.shape}."
-    fewer = next((b for b in range(blocks - 1, 1, -1) if (d := _draft(typed, entries, b, size, bed)) and d.fits), None)
-    shrunk = (s / 20 for s in range(19, 5, -1))
-    smaller = next(
-        (
-            s
-            for s in shrunk
-            if (d := _draft(typed, entries, blocks, PlotSize(size.length * s, size.width * s, size.path), bed)) and d.fits
-        ),
-        None,
-    )
+        return f"It fits: {_used(beds, drawn)}, {drawn.shape}."
     would = []
-    if fewer:
-        would.append(f"{fewer} blocks")
-    if smaller:
-        would.append(f"plots of {size.length * smaller:.2f} × {size.width * smaller:.2f} m")
+    if wanted.plots <= MOST_TRIED:
+        fewer = next((b for b in range(wanted.blocks - 1, 1, -1) if _fits(replace(wanted, blocks=b), size, beds)), None)
+        shrunk = [PlotSize(size.length * s / 20, size.width * s / 20, size.path) for s in range(19, 5, -1)]
+        smaller = next((s for s in shrunk if _fits(wanted, s, beds)), None)
+        if fewer and wanted.design != Design.LATIN:
+            would.append(f"{fewer} {repeats_of(wanted)}")
+        if smaller:
+            would.append(f"plots of {smaller.length:.2f} × {smaller.width:.2f} m")
     what = f" {' or '.join(would).capitalize()} would fit." if would else " Fewer entries or another bed are needed."
-    return f"It does not fit: the bed would have to be {_lacking(drawn)}.{what}"
+    which = "the last bed" if len(beds) > 1 else "the bed"
+    return f"It does not fit: {which} would have to be {_lacking(drawn)}.{what}"
+
+
+def _fits(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> bool:
+    drawn = _draft(wanted, size, beds)
+    return drawn is not None and drawn.fits
+
+
+def _used(beds: Sequence[Bed], drawn: Draft) -> str:
+    if len(beds) == 1:
+        return f"{drawn.used_length:.1f} × {drawn.used_width:.1f} m of the bed's {beds[0].length:g} × {beds[0].width:g} m"
+    held = [sum(at.bed == n for at in drawn.blocks.values()) for n in range(len(beds))]
+    return f"{' and '.join(str(n) for n in held)} blocks in the {len(beds)} beds"
 
 
 def _lacking(drawn: Draft) -> str:
@@ -170,14 +209,17 @@ def _lacking(drawn: Draft) -> str:
     return " and ".join(text for text, gap in ((f"{longer:.1f} m longer", longer), (f"{wider:.1f} m wider", wider)) if gap > 1e-9)
 
 
-def more_in_words(typed: dict[str, Any], entries: int, blocks: int) -> str:
+def more_in_words(typed: dict[str, Any], wanted: Wanted) -> str:
     """What two more blocks, or replicates of incomplete blocks, would tell apart, and what ground that needs."""
-    if not typed.get("cv_percent") or blocks + 2 > MOST_BLOCKS:
+    then = replace(wanted, blocks=wanted.blocks + 2)
+    if not typed.get("cv_percent") or then.blocks > MOST_BLOCKS or wanted.design == Design.LATIN or then.plots > MOST_PLOTS:
         return ""
-    now, then = _tells(typed, entries, blocks), _tells(typed, entries, blocks + 2)
-    drawn = _draft(typed, entries, blocks + 2, *_sizes(typed))
-    if now is None or then is None or drawn is None:
+    now, better = _tells(typed, wanted), _tells(typed, then)
+    drawn = _draft(then, _size(typed), _beds(typed))
+    if now is None or better is None or drawn is None:
         return ""
-    room = "fit this bed too" if drawn.fits else f"need a bed {_lacking(drawn)}"
-    repeats = "replicates" if _design(typed)[0] == Trial.Design.INCOMPLETE else "blocks"
-    return f"With {blocks} {repeats} you can tell {now:.0f} % apart; {blocks + 2} {repeats} would tell {then:.0f} % and {room}."
+    last = "the last bed" if len(_beds(typed)) > 1 else "a bed"
+    room = "fit there too" if drawn.fits else f"need {last} {_lacking(drawn)}"
+    repeats = repeats_of(wanted)
+    today = f"With {wanted.blocks} {repeats} you can tell {now:.0f} % apart"
+    return f"{today}; {then.blocks} {repeats} would tell {better:.0f} % and {room}."

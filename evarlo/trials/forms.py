@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from django import forms
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.grounds.models import Bed, Site
-from evarlo.trials.models import Cause, Trial
+from evarlo.trials.advice import DESIGNS
+from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, Trial
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, CriterionPlan, TrialPlan
 from evarlo.ui.fields import Day, Number, Words
 
@@ -32,15 +34,20 @@ class NewTrial(forms.Form):
         widget=forms.Textarea(attrs={"rows": 7, "spellcheck": "false", "x-model": "typed"}),
     )
     check = Words(label="Check", most=60, widget=forms.TextInput(attrs={"list": "typed-entries"}))
-    design = forms.ChoiceField(
-        label="Design",
-        choices=[
-            (Trial.Design.BLOCKS, "Complete blocks: every entry once in every block"),
-            (Trial.Design.INCOMPLETE, "Incomplete blocks: replicates cut into small blocks, for many entries"),
-        ],
-        required=False,
-        initial=Trial.Design.BLOCKS,
+    repeated = Words(
+        label="Further checks", most=300, required=False, widget=forms.TextInput(attrs={"placeholder": "names, commas between"})
     )
+    more_beds = forms.CharField(
+        label="Further beds", required=False, widget=forms.Textarea(attrs={"rows": 2, "spellcheck": "false"})
+    )
+    design = forms.ChoiceField(
+        label="Design", choices=[(d.key, d.name) for d in DESIGNS], required=False, initial=Trial.Design.BLOCKS
+    )
+    factor = Words(label="Second factor", most=40, required=False, widget=forms.TextInput(attrs={"list": "factors"}))
+    levels = forms.CharField(
+        label="Its levels, one a line", required=False, widget=forms.Textarea(attrs={"rows": 3, "spellcheck": "false"})
+    )
+    entries_whole = forms.BooleanField(label="Entries lie on the large plots, the second factor within them", required=False)
     block_size = Number(label="Plots in a block", low=2, high=50, whole=True, required=False, unmarked=True)
     blocks = Number(label="Blocks", low=2, high=MOST_BLOCKS, whole=True, initial=4)
     plot_length_m = Number(label="Plot length", low=0.1, high=100, unit="m")
@@ -61,10 +68,33 @@ class NewTrial(forms.Form):
             self.fields[f"trait_{i}"] = forms.ChoiceField(label=f"Criterion {i}", choices=traits, required=i == 1)
             self.fields[f"direction_{i}"] = forms.ChoiceField(label="Better when", choices=Trait.Direction.choices, required=False)
             self.fields[f"matters_{i}"] = Number(label="A difference that matters", low=0, high=1e6, required=False)
-        self.fields["design"].unmarked = True  # type: ignore[attr-defined]
+        for name in ("design", "factor", "levels", "repeated"):
+            self.fields[name].unmarked = True  # type: ignore[attr-defined]
         for name, field in self.fields.items():
             if field.required and name not in ("blind",):
                 field.error_messages["required"] = f"Nothing was typed. Expected {expected(field)}."
+
+    def clean_levels(self) -> list[str]:
+        levels = [" ".join(line.split()) for line in self.cleaned_data["levels"][:MOST_TYPED].splitlines() if line.strip()]
+        if (long := next((x for x in levels if len(x) > 60), None)) or any(not c.isprintable() for x in levels for c in x):
+            raise forms.ValidationError(f"Found “{(long or levels[0])[:24]}”. Expected plain words, 60 characters at most a level.")
+        return levels
+
+    def clean_repeated(self) -> list[str]:
+        return [name for part in self.cleaned_data["repeated"].split(",") if (name := " ".join(part.split()))]
+
+    def clean_more_beds(self) -> list[Bed]:
+        """Beds of the site, one a line: a name on record, or a name with its size. New ones are not on record yet."""
+        site = " ".join(str(self.data.get("site", "")).split())
+        known = {b.name.casefold(): b for b in Bed.objects.filter(site__name__iexact=site)}
+        found: dict[str, Bed] = {}
+        for line in self.cleaned_data["more_beds"][:MOST_TYPED].splitlines():
+            if line.strip():
+                bed = _bed_typed(" ".join(line.split()), known)
+                if bed.name.casefold() in {*found, str(self.data.get("bed", "")).strip().casefold()}:
+                    raise forms.ValidationError(f"“{bed.name}” is named twice. Expected each bed once.")
+                found[bed.name.casefold()] = bed
+        return list(found.values())
 
     def clean_entries(self) -> list[str]:
         text = self.cleaned_data["entries"]
@@ -86,8 +116,18 @@ class NewTrial(forms.Form):
         data["design"] = data.get("design") or Trial.Design.BLOCKS
         if data["design"] == Trial.Design.INCOMPLETE and data.get("block_size") is None and "block_size" not in self.errors:
             self.add_error("block_size", "Nothing was typed. Expected how many plots an incomplete block holds.")
-        if data["design"] == Trial.Design.BLOCKS:
+        if data["design"] != Trial.Design.INCOMPLETE:
             data["block_size"] = None
+            self.errors.pop("block_size", None)
+        if data["design"] == Trial.Design.LATIN and data.get("entries"):
+            data["blocks"] = len(data["entries"])
+            self.errors.pop("blocks", None)
+        if data["design"] not in TWO_FACTORS:
+            data |= {"factor": "", "levels": [], "entries_whole": False}
+        elif data["design"] == Trial.Design.FACTORIAL:
+            data["entries_whole"] = False
+        if data["design"] != Trial.Design.AUGMENTED:
+            data["repeated"] = []
         self._check_bed(data)
         return data
 
@@ -112,6 +152,10 @@ class NewTrial(forms.Form):
         bed = Bed.objects.filter(site=site, name__iexact=data["bed"]).first() or Bed.objects.create(
             site=site, name=data["bed"], length_m=data["bed_length_m"], width_m=data["bed_width_m"], bearing=data["bearing"]
         )
+        for further in data["more_beds"]:
+            if further.pk is None:
+                further.site = site
+                further.save()
         traits = {t.key: t for t in offered_traits()}
         criteria = [
             CriterionPlan(
@@ -142,6 +186,11 @@ class NewTrial(forms.Form):
                     "plant_on",
                     "pick_on",
                     "blind",
+                    "factor",
+                    "levels",
+                    "entries_whole",
+                    "repeated",
+                    "more_beds",
                 )
             },
             crop=crop,
@@ -154,6 +203,24 @@ class NewTrial(forms.Form):
         return [{part: self[f"{part}_{i}"] for part in ("trait", "direction", "matters")} for i in range(1, CRITERIA + 1)]
 
 
+def _bed_typed(line: str, known: dict[str, Bed]) -> Bed:
+    """A further bed as typed: its name, or its name and size such as “South strip 18 × 7 m”."""
+    if line.casefold() in known:
+        return known[line.casefold()]
+    sized = re.fullmatch(r"(.{1,40}?),?\s+([0-9]+(?:[.,][0-9]+)?)\s*m?\s*[×xX*]\s*([0-9]+(?:[.,][0-9]+)?)\s*m?", line)
+    if not sized or any(not c.isprintable() for c in line):
+        raise forms.ValidationError(
+            f"Found “{line[:40]}”. Expected a bed of this site, or a new one with its size, such as South strip 18 × 7 m."
+        )
+    name, (length, width) = sized[1], (float(v.replace(",", ".")) for v in sized.groups()[1:])
+    if not (0.5 <= length <= 1000 and 0.3 <= width <= 500):
+        raise forms.ValidationError(f"Found {length:g} × {width:g} m. Expected 0.5 to 1000 m by 0.3 to 500 m.")
+    bed = known.get(name.casefold())
+    if bed and (bed.length_m, bed.width_m) != (length, width):
+        raise forms.ValidationError(f"{bed.name} is {bed.length_m:g} × {bed.width_m:g} m on record. Expected that size.")
+    return bed or Bed(name=name, length_m=length, width_m=width)
+
+
 def offered_traits() -> list[Trait]:
     """The traits a new trial can be judged by: the library, not the columns of sheets."""
     return list(Trait.objects.exclude(key__startswith="sheet-"))
@@ -164,8 +231,46 @@ def expected(field: forms.Field) -> str:
     return field.expected if isinstance(field, Number) else str(field.label).lower()
 
 
+def as_typed(trial: Trial) -> dict[str, Any]:
+    """A trial's plan as it would be typed, to be changed."""
+    same = ("name", "question", "season", "design", "blocks", "block_size", "plot_length_m", "plot_width_m",
+            "path_m", "between_rows_cm", "in_row_cm", "cv_percent", "sow_on", "plant_on", "pick_on", "blind",
+            "factor", "entries_whole")  # fmt: skip
+    entries = list(trial.entries.select_related("cultivar").order_by("code"))
+    typed: dict[str, Any] = {name: getattr(trial, name) for name in same} | {
+        "crop": trial.crop.name,
+        "entries": "\n".join(e.cultivar.name for e in entries),
+        "check": next((e.cultivar.name for e in entries if e.is_check), ""),
+        "repeated": ", ".join(e.cultivar.name for e in entries if e.repeated),
+        "levels": "\n".join(trial.levels),
+        "more_beds": "\n".join(b.name for b in trial.beds[1:]),
+    }
+    if trial.bed:
+        bed = trial.bed
+        typed |= {"site": bed.site.name, "bed": bed.name, "bed_length_m": bed.length_m, "bed_width_m": bed.width_m}
+        typed["bearing"] = bed.bearing
+    for i, c in enumerate(trial.criteria.select_related("trait")[:CRITERIA], start=1):
+        typed |= {f"trait_{i}": c.trait.key, f"direction_{i}": c.direction, f"matters_{i}": c.matters}
+    return typed
+
+
+class MoveBlock(forms.Form):
+    """Where a block is to lie. Which beds and blocks there are is the service's to check."""
+
+    block = Number(label="Block", low=1, high=500, whole=True)
+    bed = Number(label="Bed", low=1, high=2**31, whole=True)
+    x = Number(label="Along", low=0, high=1000, unit="m")
+    y = Number(label="Across", low=0, high=500, unit="m")
+    turned = forms.BooleanField(label="Turned", required=False)
+
+
+class SwapPlots(forms.Form):
+    other = Words(label="With plot", most=60, error_messages={"required": "Nothing was typed. Expected a plot number."})
+    reason = Words(label="Because", most=200, error_messages={"required": "Nothing was typed. Expected why they change places."})
+
+
 class LeaveOut(forms.Form):
-    cause = forms.ChoiceField(label="Cause", choices=Cause.choices)
+    cause = forms.ChoiceField(label="Cause", choices=LEFT_OUT)
     note = Words(
         label="What happened", most=200, error_messages={"required": "Nothing was typed. Expected what happened to the plot."}
     )

@@ -10,10 +10,11 @@ from django.urls import reverse
 from django.utils.safestring import SafeString
 
 from evarlo.catalogue.models import Trait
-from evarlo.trials.models import Cause, Plot, Trial
-from evarlo.trials.queries import completeness, entry_names, plots_of, readings_of, traits_with_records
+from evarlo.people.permissions import allowed
+from evarlo.trials.models import IDENTITY, Cause, Plot, Trial
+from evarlo.trials.queries import blocks_of, completeness, entry_names, may_move, plots_of, readings_of, traits_with_records
 from evarlo.trials.registry import Readings
-from evarlo.ui.draw.plan import Outline, Tag, plan, small_plan
+from evarlo.ui.draw.plan import Handle, Outline, Tag, plan, small_plan, stacked
 from evarlo.ui.draw.scale import SHADES, bounds, shade_of
 
 
@@ -68,7 +69,7 @@ def ground_of(trial: Trial, user: Any, wanted: str = "") -> Ground:
     names = entry_names(trial, user)
     low = high = ""
     if layer == ENTRY:
-        tags = [_tag(trial, p, names) for p in plots]
+        tags = [_tag(trial, p, names, left=p.level) for p in plots]
     elif layer == COMPLETE:
         share = completeness([trial])[trial.pk].by_plot
         tags = [_tag(trial, p, names, shade=_complete_shade(share.get(p.pk)), hatched=p.pk not in share) for p in plots]
@@ -78,8 +79,9 @@ def ground_of(trial: Trial, user: Any, wanted: str = "") -> Ground:
         tags, low, high = _by_trait(trial, plots, names, trait, readings)
     scaled = trial.bed is not None
     drawing = plan(
-        tags, outlines(plots, trial), trial.bed.bearing if trial.bed else None, scaled, title=f"Ground plan, {trial.name}"
-    )
+        tags, outlines(plots, trial), trial.bed.bearing if trial.bed else None, scaled, title=f"Ground plan, {trial.name}",
+        handles=_handles(trial) if layer == ENTRY and may_move(trial) and allowed(user, "plan") else (),
+    )  # fmt: skip
     gaps = any(t.hatched for t in tags)
     return Ground(drawing, layers, layer, low, high, gaps, any(t.ring for t in tags), scaled)
 
@@ -88,7 +90,7 @@ def paper_plan(trial: Trial, names: dict[int, str]) -> SafeString:
     """The plan for paper: plots with their codes, the way through them, north and scale."""
     plots = plots_of(trial)
     tags = [_tag(trial, p, names) for p in plots]
-    way = [(p.x + p.length / 2, p.y + p.width / 2) for p in plots]
+    way = [(t.x + t.length / 2, t.y + t.width / 2) for t in tags]
     bearing = trial.bed.bearing if trial.bed else None
     title = f"Plan, {trial.name}"
     return plan(tags, outlines(plots, trial), bearing, trial.bed is not None, 980.0, 620.0, title, way)
@@ -98,15 +100,24 @@ def _complete_shade(share: float | None) -> int | None:
     return None if not share else shade_of(share, 0, 1)
 
 
+def corners(trial: Trial) -> dict[int | None, tuple[float, float]]:
+    """Where each bed of the trial is drawn, by its id."""
+    beds = trial.beds
+    return dict(zip((b.pk for b in beds), stacked([(b.length_m, b.width_m) for b in beds]), strict=True))
+
+
 def _tag(trial: Trial, plot: Plot, names: dict[int, str] | None, left: str = "", **look: Any) -> Tag:
     """A plot as drawn; without `names` neither the code nor the check is told."""
     code = plot.entry.code if names is not None else ""
     said = names[plot.entry_id] if names is not None else "plot"
+    if plot.level:
+        said = f"{said}, {plot.level}"
+    x, y = trial.once("corners", lambda: corners(trial)).get(plot.bed_id, (0.0, 0.0))
     return Tag(
         plot.pk,
         plot.number,
-        plot.x,
-        plot.y,
+        plot.x + x,
+        plot.y + y,
         plot.length,
         plot.width,
         left=left,
@@ -143,14 +154,26 @@ def _by_trait(
     return tags, f"{low:.{digits}f} {unit}".strip(), f"{high:.{digits}f} {unit}".strip()
 
 
+def _handles(trial: Trial) -> list[Handle]:
+    """What a block is taken by, while the layout is open."""
+    at = corners(trial)
+    return [Handle(b.number, b.bed.pk, at[b.bed.pk][0] + b.x, at[b.bed.pk][1] + b.y, b.length, b.width) for b in blocks_of(trial)]
+
+
 def _short(cause: str) -> str:
-    return {Cause.ACCIDENT: "accident", Cause.FAILED: "failed", Cause.NOT_REACHED: "not reached", Cause.LOST_LABEL: "label"}.get(
-        cause, ""
-    )  # type: ignore[call-overload]
+    short: dict[str, str] = {
+        Cause.ACCIDENT: "accident", Cause.FAILED: "failed", Cause.NOT_REACHED: "not reached", Cause.LOST_LABEL: "label",
+        IDENTITY: "which?",
+    }  # fmt: skip
+    return short.get(cause, "")
 
 
 def outlines(plots: Sequence[Plot], trial: Trial) -> list[Outline]:
-    """The soil behind the plots: one rectangle a block where blocks lie apart, else one for the whole field."""
+    """The soil behind the plots: the beds themselves where there are several, one rectangle a block where blocks lie apart,
+    else one for the whole field."""
+    if len(trial.beds) > 1 or may_move(trial):
+        at = corners(trial)
+        return [Outline(b.name if len(trial.beds) > 1 else "", *at[b.pk], b.length_m, b.width_m, b.pk) for b in trial.beds]
     groups: dict[str, list[Plot]] = {}
     for p in plots:
         groups.setdefault(p.block, []).append(p)
@@ -161,7 +184,7 @@ def outlines(plots: Sequence[Plot], trial: Trial) -> list[Outline]:
     return [_box("", list(plots))]
 
 
-def _box(name: str, plots: list[Plot]) -> Outline:
+def _box(name: str, plots: Sequence[Plot]) -> Outline:
     x, y = min(p.x for p in plots), min(p.y for p in plots)
     return Outline(name, x, y, max(p.x + p.length for p in plots) - x, max(p.y + p.width for p in plots) - y)
 
@@ -173,11 +196,14 @@ def _touch(a: Outline, b: Outline) -> bool:
     )
 
 
-def small_ground(plots: Sequence[Plot], share: dict[int, float]) -> SafeString:
+def small_ground(trial: Trial, plots: Sequence[Plot], share: dict[int, float]) -> SafeString:
     """A trial among others: the darker a plot, the more of its records are in; hatched when it was lost."""
-    tags = [
-        Tag(p.pk, "", p.x, p.y, p.length, p.width, shade=_complete_shade(share.get(p.pk)), hatched=p.pk not in share) for p in plots
-    ]
+    at = corners(trial)
+    tags = []
+    for p in plots:
+        x, y = at.get(p.bed_id, (0.0, 0.0))
+        look: dict[str, Any] = {"shade": _complete_shade(share.get(p.pk)), "hatched": p.pk not in share}
+        tags.append(Tag(p.pk, "", p.x + x, p.y + y, p.length, p.width, **look))
     return small_plan(tags)
 
 

@@ -21,6 +21,12 @@ class Trial(models.Model):
         BLOCKS = "blocks", "randomised complete blocks"
         NO_BLOCKS = "no_blocks", "completely randomised"
         INCOMPLETE = "incomplete", "incomplete blocks"
+        LATIN = "latin", "Latin square"
+        AUGMENTED = "augmented", "augmented blocks"
+        SPLIT = "split", "split-plot"
+        STRIP = "strip", "strip-plot"
+        FACTORIAL = "factorial", "factorial in complete blocks"
+        PAIRS = "pairs", "pairs with the check"
 
     class Origin(models.TextChoices):
         PLANNED = "planned", "planned here"
@@ -32,10 +38,14 @@ class Trial(models.Model):
     crop = models.ForeignKey(Crop, on_delete=models.PROTECT)
     season = models.CharField(max_length=20)
     bed = models.ForeignKey(Bed, null=True, blank=True, on_delete=models.PROTECT)
+    more_beds = models.ManyToManyField(Bed, blank=True, related_name="further_trials")  # blocks that the first does not hold
     origin = models.CharField(max_length=8, choices=Origin.choices, default=Origin.PLANNED)
     design = models.CharField(max_length=10, choices=Design.choices, default=Design.BLOCKS)
     blocks = models.PositiveSmallIntegerField()  # complete blocks; the replicates where blocks are incomplete
     block_size = models.PositiveSmallIntegerField(null=True, blank=True)  # plots in an incomplete block
+    factor = models.CharField(max_length=40, blank=True)  # the second factor, such as a sowing date or a spacing
+    levels = models.JSONField(default=list, blank=True)  # of the second factor, in words
+    entries_whole = models.BooleanField(default=False)  # in a split-plot: entries on whole plots, levels within them
     plot_length_m = models.FloatField(null=True)
     plot_width_m = models.FloatField(null=True)
     path_m = models.FloatField(default=0.5)
@@ -75,15 +85,46 @@ class Trial(models.Model):
         return self.layout_fixed_at is not None
 
     @property
+    def beds(self) -> list[Bed]:
+        """The beds in the order in which blocks fill them; the first is the trial's own."""
+        if self.bed is None:
+            return []
+        return self.once("beds", lambda: [self.bed, *sorted(self.more_beds.all(), key=lambda bed: bed.name)])
+
+    @property
+    def two_factors(self) -> bool:
+        return self.design in TWO_FACTORS
+
+    @property
+    def repeats(self) -> str:
+        """What an entry stands once in, in the plural."""
+        words = {self.Design.INCOMPLETE: "replicates", self.Design.NO_BLOCKS: "plots", self.Design.PAIRS: "passes"}
+        return words.get(self.Design(self.design), "blocks")
+
+    @property
     def design_in_words(self) -> str:
         """What stands how often where, as a reader wants it."""
-        if self.design == self.Design.BLOCKS:
-            return f"{self.blocks} complete blocks, each entry once in every block and in random order"
-        if self.design == self.Design.INCOMPLETE:
-            size = f" of at most {self.block_size} plots" if self.block_size else ""
-            once = "each entry once in every replicate and in random order"
-            return f"{self.blocks} replicates, each cut into small blocks{size}, {once}"
-        return "completely randomised"
+        once, levels = "in random order", f"{len(self.levels)} levels of {self.factor.lower()}"
+        match self.design:
+            case self.Design.BLOCKS:
+                return f"{self.blocks} complete blocks, each entry once in every block and {once}"
+            case self.Design.INCOMPLETE:
+                size = f" of at most {self.block_size} plots" if self.block_size else ""
+                return f"{self.blocks} replicates, each cut into small blocks{size}, each entry once in every replicate and {once}"
+            case self.Design.LATIN:
+                return "a Latin square, each entry once in every row and every column"
+            case self.Design.AUGMENTED:
+                return f"{self.blocks} blocks, the checks in every one and each other entry in one, {once}"
+            case self.Design.PAIRS:
+                return f"{self.blocks} passes, each entry beside a plot of the check in every one"
+            case self.Design.FACTORIAL:
+                return f"{self.blocks} complete blocks, each entry with each of {levels} once in every block"
+            case self.Design.SPLIT:
+                whole, within = ("entries", levels) if self.entries_whole else (levels, "entries")
+                return f"{self.blocks} blocks, {whole} on whole plots and {within} within them, both {once}"
+            case self.Design.STRIP:
+                return f"{self.blocks} blocks, entries in strips one way and {levels} in strips the other, both {once}"
+        return f"completely randomised, each entry on {self.blocks} plots" if self.blocks > 1 else "completely randomised"
 
     @property
     def plants_a_plot(self) -> int | None:
@@ -99,13 +140,34 @@ class Trial(models.Model):
         return self.plot_length_m * self.plot_width_m if self.plot_length_m and self.plot_width_m else None
 
 
+TWO_FACTORS = (Trial.Design.SPLIT, Trial.Design.STRIP, Trial.Design.FACTORIAL)
+
+
+class BlockPlace(models.Model):
+    """Where a person moved a block or replicate to; the others lie where the plan puts them. Metres in the bed."""
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="block_places")
+    block = models.PositiveSmallIntegerField()
+    bed = models.ForeignKey(Bed, on_delete=models.PROTECT, related_name="+")
+    x = models.FloatField()
+    y = models.FloatField()
+    turned = models.BooleanField(default=False)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["trial", "block"], name="one_place_a_block")]
+
+    def __str__(self) -> str:
+        return f"block {self.block} in {self.bed.name}"
+
+
 class Entry(models.Model):
     """A cultivar as it stands in one trial, under a code that tells nothing."""
 
     trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="entries")
     code = models.CharField(max_length=60)
     cultivar = models.ForeignKey(Cultivar, on_delete=models.PROTECT, related_name="entries")
-    is_check = models.BooleanField(default=False)
+    is_check = models.BooleanField(default=False)  # the one the others are set against
+    repeated = models.BooleanField(default=False)  # a further check, repeated in every block of an augmented design
 
     class Meta:
         ordering = ["code"]
@@ -119,14 +181,18 @@ class Entry(models.Model):
 
 
 class Plot(models.Model):
-    """One plot on the ground. `block` is the complete block or replicate, `inner` the incomplete block within it. `place`
-    counts along the walking path; x, y, length and width are metres in the bed."""
+    """One plot on the ground. `block` is the complete block or replicate, `inner` the incomplete block, whole plot, strip or
+    pair within it, `level` that of the second factor. `place` counts along the walking path; x, y, length and width are
+    metres in `bed`."""
 
     trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="plots")
     entry = models.ForeignKey(Entry, on_delete=models.PROTECT, related_name="plots")
+    planned = models.ForeignKey(Entry, null=True, blank=True, on_delete=models.PROTECT, related_name="+")  # where another was sown
     number = models.CharField(max_length=60)
     block = models.CharField(max_length=60, blank=True)
     inner = models.CharField(max_length=60, blank=True)
+    level = models.CharField(max_length=60, blank=True)
+    bed = models.ForeignKey(Bed, null=True, blank=True, on_delete=models.PROTECT, related_name="plots")
     place = models.PositiveIntegerField()
     row = models.PositiveIntegerField()
     col = models.PositiveIntegerField()
@@ -173,11 +239,15 @@ class Cause(models.TextChoices):
     LOST_LABEL = "lost_label", "lost label"
 
 
+IDENTITY = "identity"  # what stands in the plot is in doubt: a plot is left out for it, a value is not
+LEFT_OUT = [*Cause.choices, (IDENTITY, "identity in doubt")]
+
+
 class Exclusion(models.Model):
     """A plot left out of every comparison, from when, by whom and why; lifted rather than deleted."""
 
     plot = models.ForeignKey(Plot, on_delete=models.CASCADE, related_name="exclusions")
-    cause = models.CharField(max_length=12, choices=Cause.choices)
+    cause = models.CharField(max_length=12, choices=LEFT_OUT)
     note = models.CharField(max_length=200)
     on = models.DateField()
     by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")

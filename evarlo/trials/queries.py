@@ -9,6 +9,7 @@ from typing import Any
 from django.db.models import Prefetch
 
 from evarlo.catalogue.models import Trait
+from evarlo.grounds.models import Bed
 from evarlo.people.permissions import allowed
 from evarlo.trials.drafting import DraftPlot, faults_in
 from evarlo.trials.models import Deed, Entry, Exclusion, Plot, Trial
@@ -18,7 +19,7 @@ from trialcore.layouts.neighbours import Fault
 
 def trial_list() -> list[Trial]:
     """Every trial with its crop, newest season first."""
-    return list(Trial.objects.select_related("crop", "bed__site"))
+    return list(Trial.objects.select_related("crop", "bed__site").prefetch_related("more_beds"))
 
 
 def names_shown(trial: Trial, user: Any) -> bool:
@@ -58,14 +59,55 @@ def _traits_with_records(trial: Trial) -> list[Trait]:
     return list(traits.values())
 
 
+@dataclass(frozen=True)
+class LaidBlock:
+    """A block as it lies: its bed, near corner and size in metres, and where it is drawn."""
+
+    number: int
+    bed: Bed
+    x: float
+    y: float
+    length: float
+    width: float
+    turned: bool
+
+
+def blocks_of(trial: Trial) -> list[LaidBlock]:
+    """The blocks of a planned trial as they lie; the whole layout as one where the design has no blocks."""
+    groups: dict[int, list[Plot]] = {}
+    for p in plots_of(trial):
+        groups.setdefault(int(p.block or 1), []).append(p)
+    turned = set(trial.block_places.filter(turned=True).values_list("block", flat=True))
+    beds = {bed.pk: bed for bed in trial.beds}
+    made = []
+    for n, plots in sorted(groups.items()):
+        x, y = min(p.x for p in plots), min(p.y for p in plots)
+        length, width = max(p.x + p.length for p in plots) - x, max(p.y + p.width for p in plots) - y
+        bed = beds[plots[0].bed_id or trial.beds[0].pk]
+        made.append(LaidBlock(n, bed, round(x, 3), round(y, 3), length, width, n in turned))
+    return made
+
+
+def may_move(trial: Trial) -> bool:
+    """Whether its blocks can still be laid elsewhere."""
+    return trial.origin == Trial.Origin.PLANNED and not trial.is_fixed and trial.bed is not None
+
+
 def layout_faults_of(trial: Trial) -> list[Fault]:
     """What about the drawn layout does not meet what a good one does; nothing for a trial that was not planned here."""
     if trial.origin != Trial.Origin.PLANNED or trial.bed is None:
         return []
     plots = plots_of(trial)
     check = next((p.entry.code for p in plots if p.entry.is_check), "")
-    drawn = [DraftPlot(p.entry.code, p.number, p.block, p.inner, p.row, p.col, p.x, p.y, p.length, p.width) for p in plots]
-    return faults_in(drawn, check, trial.bed.bearing)
+    order = {bed.pk: n for n, bed in enumerate(trial.beds)}
+    drawn = [
+        DraftPlot(
+            p.entry.code, p.number, p.block, p.inner, p.row, p.col, p.x, p.y, p.length, p.width, p.level,
+            order.get(p.bed_id or 0, 0),
+        )
+        for p in plots
+    ]  # fmt: skip
+    return faults_in(drawn, check, [bed.bearing for bed in trial.beds])
 
 
 def diary_of(plot: Plot, names: bool) -> list[DiaryLine]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
@@ -15,13 +15,18 @@ from django.utils.text import slugify
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
 from evarlo.people.models import User
-from evarlo.trials.drafting import Draft, best_seed, draft
-from evarlo.trials.models import Criterion, Deed, Entry, Exclusion, Plot, Trial
+from evarlo.trials.drafting import Draft, Wanted, best_seed, draft
+from evarlo.trials.models import TWO_FACTORS, BlockPlace, Criterion, Deed, Entry, Exclusion, Plot, Trial
 from trialcore.bed import Bed as BedSize
 from trialcore.bed import PlotSize
+from trialcore.layouts.placing import BlockPlace as At
+from trialcore.layouts.placing import crowded
 
 MOST_ENTRIES = 200
 MOST_BLOCKS = 20
+MOST_SQUARE = 16
+MOST_LEVELS = 12
+MOST_PLOTS = 4000
 
 
 class Refused(ValueError):
@@ -64,52 +69,80 @@ class TrialPlan:
     blind: bool = True
     design: str = Trial.Design.BLOCKS
     block_size: int | None = None
+    factor: str = ""
+    levels: Sequence[str] = ()
+    entries_whole: bool = False
+    repeated: Sequence[str] = ()  # further checks, by name
+    more_beds: Sequence[Bed] = ()
+
+
+# What a plan and its trial share under one name.
+SHARED = (
+    "name", "question", "crop", "season", "bed", "design", "blocks", "block_size", "plot_length_m", "plot_width_m", "path_m",
+    "between_rows_cm", "in_row_cm", "cv_percent", "blind", "sow_on", "plant_on", "pick_on", "factor", "entries_whole",
+)  # fmt: skip
 
 
 @transaction.atomic
 def plan_trial(plan: TrialPlan, by: User, seed: int | None = None) -> Trial:
     """Make a trial with its entries, criteria and a first layout. Raises Refused when the plan cannot stand."""
     _check_plan(plan)
-    trial = Trial.objects.create(
-        slug=free_slug(f"{plan.name} {plan.season}"),
-        name=plan.name,
-        question=plan.question,
-        crop=plan.crop,
-        season=plan.season,
-        bed=plan.bed,
-        design=plan.design,
-        blocks=plan.blocks,
-        block_size=plan.block_size,
-        plot_length_m=plan.plot_length_m,
-        plot_width_m=plan.plot_width_m,
-        path_m=plan.path_m,
-        between_rows_cm=plan.between_rows_cm,
-        in_row_cm=plan.in_row_cm,
-        cv_percent=plan.cv_percent,
-        blind=plan.blind,
-        sow_on=plan.sow_on,
-        plant_on=plan.plant_on,
-        pick_on=plan.pick_on,
-        made_by=by,
-        made_at=timezone.now(),
-    )
+    shared = {name: getattr(plan, name) for name in SHARED}
+    slug = free_slug(f"{plan.name} {plan.season}")
+    trial = Trial.objects.create(slug=slug, levels=list(plan.levels), made_by=by, made_at=timezone.now(), **shared)
+    _put_in(trial, plan)
+    record(trial, by, f"Planned with {len(plan.entries)} entries: {trial.design_in_words}."[:300])
+    lay_out(trial, seed, by)
+    return trial
+
+
+@transaction.atomic
+def change_plan(trial: Trial, plan: TrialPlan, by: User) -> Trial:
+    """Put another plan in the place of a trial's, and draw it anew. Raises Refused once the layout is fixed, or when the plan
+    cannot stand; the trial then stays as it was."""
+    trial = _still_open(trial)
+    _check_plan(plan, instead_of=trial)
+    for name in SHARED:
+        setattr(trial, name, getattr(plan, name))
+    trial.levels = list(plan.levels)
+    trial.save()
+    trial.plots.all().delete()
+    trial.entries.all().delete()
+    trial.criteria.all().delete()
+    trial.block_places.all().delete()
+    _put_in(trial, plan)
+    record(trial, by, f"Plan changed: {len(plan.entries)} entries, {trial.design_in_words}."[:300])
+    lay_out(trial, None, by)
+    return trial
+
+
+def _put_in(trial: Trial, plan: TrialPlan) -> None:
+    """The entries, criteria and further beds of a plan."""
     prefix = "".join(word[0] for word in plan.crop.name.split()[:2]).upper()
     digits = max(2, len(str(len(plan.entries))))
+    repeated = {name.casefold() for name in plan.repeated}
     for number, name in enumerate(plan.entries, start=1):
         Entry.objects.create(
             trial=trial,
             code=f"{prefix}{number:0{digits}d}",
             cultivar=cultivar_named(plan.crop, name),
             is_check=name.casefold() == plan.check.casefold(),
+            repeated=name.casefold() in repeated,
         )
     add_criteria(trial, plan.criteria)
-    many = "replicates of incomplete blocks" if plan.design == Trial.Design.INCOMPLETE else trial.get_design_display()
-    record(trial, by, f"Planned with {len(plan.entries)} entries in {plan.blocks} {many}.")
-    lay_out(trial, seed, by)
+    trial.more_beds.set(plan.more_beds)
+    trial.__dict__.pop("_read", None)
+
+
+def _still_open(trial: Trial) -> Trial:
+    """The trial as it stands now, held until the act is done. Raises Refused once its layout is fixed."""
+    trial = Trial.objects.select_for_update().get(pk=trial.pk)
+    if trial.is_fixed:
+        raise Refused("The layout is fixed: stakes may be in the ground. It can no longer be shuffled or changed.")
     return trial
 
 
-def _check_plan(plan: TrialPlan) -> None:
+def _check_plan(plan: TrialPlan, instead_of: Trial | None = None) -> None:
     folded = [name.casefold() for name in plan.entries]
     if len(folded) < 2:
         raise Refused("A comparison needs at least two entries, the check among them.", "entries")
@@ -122,17 +155,42 @@ def _check_plan(plan: TrialPlan) -> None:
         raise Refused("Choose one of the entries as the check: the cultivar the others are to beat.", "check")
     if not 2 <= plan.blocks <= MOST_BLOCKS:
         raise Refused(f"Blocks: from 2 to {MOST_BLOCKS}. With one block luck and cultivar cannot be told apart.", "blocks")
-    if plan.design == Trial.Design.INCOMPLETE and not 2 <= (plan.block_size or 0) < len(folded):
-        raise Refused(f"Plots in a block: from 2 to {len(folded) - 1}, one fewer than the entries.", "block_size")
+    _check_design(plan, folded)
     if not plan.criteria:
         raise Refused("Name at least one criterion: the trait you will decide by.", "criteria")
     dates = [("sow_on", plan.sow_on), ("plant_on", plan.plant_on), ("pick_on", plan.pick_on)]
-    if Trial.objects.filter(name__iexact=plan.name, season=plan.season).exists():
+    named = Trial.objects.filter(name__iexact=plan.name, season=plan.season)
+    if (named.exclude(pk=instead_of.pk) if instead_of else named).exists():
         raise Refused(f"There is a trial “{plan.name}” in season {plan.season} already. Give this one another name.", "name")
     known = [(field, day) for field, day in dates if day]
     for (_, earlier), (field, later) in itertools.pairwise(known):
         if later < earlier:
             raise Refused(f"{later:%-d %b %Y} lies before the stage ahead of it, {earlier:%-d %b %Y}.", field)
+
+
+def _check_design(plan: TrialPlan, folded: list[str]) -> None:
+    """What only some designs ask for."""
+    if plan.design == Trial.Design.INCOMPLETE and not 2 <= (plan.block_size or 0) < len(folded):
+        raise Refused(f"Plots in a block: from 2 to {len(folded) - 1}, one fewer than the entries.", "block_size")
+    if plan.design == Trial.Design.LATIN and not 3 <= len(folded) <= MOST_SQUARE:
+        raise Refused(f"A Latin square holds 3 to {MOST_SQUARE} entries: it takes as many rows and columns.", "design")
+    if plan.design in TWO_FACTORS:
+        levels = [level.casefold() for level in plan.levels]
+        if not plan.factor:
+            raise Refused("Name the second factor, such as sowing date or spacing.", "factor")
+        if not 2 <= len(levels) <= MOST_LEVELS or len(set(levels)) < len(levels):
+            raise Refused(f"Expected 2 to {MOST_LEVELS} levels of the second factor, one a line and each once.", "levels")
+    if plan.design == Trial.Design.AUGMENTED:
+        repeated = {plan.check.casefold(), *(name.casefold() for name in plan.repeated)}
+        if not repeated <= set(folded):
+            raise Refused("The further checks have to be among the entries.", "repeated")
+        if len(repeated) < 2:
+            raise Refused("Augmented blocks are judged by their checks: name at least one besides the check.", "repeated")
+        if len(folded) - len(repeated) < plan.blocks:
+            raise Refused("Every block needs at least one entry that is no check; plan fewer blocks or more entries.", "blocks")
+    size = Wanted(plan.design, tuple(plan.entries), plan.blocks, levels=tuple(plan.levels)).plots
+    if size > MOST_PLOTS:
+        raise Refused(f"That makes {size} plots; one trial holds {MOST_PLOTS} at most.", "blocks")
 
 
 def free_slug(text: str) -> str:
@@ -169,36 +227,100 @@ def lay_out(trial: Trial, seed: int | None, by: User) -> None:
 
     Raises Refused once the layout is fixed, or when the design cannot be drawn.
     """
-    trial = Trial.objects.select_for_update().get(pk=trial.pk)
-    if trial.is_fixed:
-        raise Refused("The layout is fixed: stakes may be in the ground. It can no longer be shuffled.")
+    trial = _still_open(trial)
     assert trial.bed
-    entries = {e.code: e for e in trial.entries.all()}
-    check = next((e.code for e in entries.values() if e.is_check), "")
+    check = next((e.code for e in trial.entries.all() if e.is_check), "")
     try:
-        seed = best_seed(lambda s: _drawn(trial, list(entries), s), check, trial.bed.bearing) if seed is None else seed
-        drawn = _drawn(trial, list(entries), seed)
+        bearings = [bed.bearing for bed in trial.beds]
+        seed = best_seed(drawing_of(trial), check, bearings) if seed is None else seed
+        _put_plots(trial, drawing_of(trial)(seed))
     except ValueError as error:
-        raise Refused(f"This design cannot be drawn: {error}.", "block_size") from None
-    trial.plots.all().delete()
-    Plot.objects.bulk_create(
-        Plot(
-            trial=trial, entry=entries[p.code], block=p.block, inner=p.inner, number=p.number, place=place, row=p.row, col=p.col,
-            x=p.x, y=p.y, length=p.length, width=p.width,
-        )
-        for place, p in enumerate(drawn.plots, start=1)
-    )  # fmt: skip
+        raise Refused(f"This design cannot be drawn: {error}.", "design") from None
     trial.layout_seed = seed
     trial.save(update_fields=["layout_seed"])
     record(trial, by, f"Layout drawn from seed {seed}.", seed=seed)
 
 
-def _drawn(trial: Trial, codes: list[str], seed: int) -> Draft:
-    """The layout that a seed gives in the trial's bed."""
+def _put_plots(trial: Trial, drawn: Draft) -> None:
+    entries = {e.code: e for e in trial.entries.all()}
+    trial.plots.all().delete()
+    Plot.objects.bulk_create(
+        Plot(
+            trial=trial, entry=entries[p.code], block=p.block, inner=p.inner, level=p.level, number=p.number, place=place,
+            row=p.row, col=p.col, x=p.x, y=p.y, length=p.length, width=p.width, bed=trial.beds[p.bed],
+        )
+        for place, p in enumerate(drawn.plots, start=1)
+    )  # fmt: skip
+
+
+def wanted_of(trial: Trial) -> Wanted:
+    """The trial's design as it is drawn."""
+    entries = list(trial.entries.all())
+    checks = [e for e in entries if e.is_check] + [e for e in entries if e.repeated and not e.is_check]
+    return Wanted(
+        trial.design, tuple(e.code for e in entries), trial.blocks, trial.block_size, tuple(trial.levels), trial.entries_whole,
+        tuple(e.code for e in checks),
+    )  # fmt: skip
+
+
+def drawing_of(trial: Trial) -> Callable[[int], Draft]:
+    """The layout that a seed gives in the trial's beds, with blocks where they were moved to."""
     assert trial.bed and trial.plot_length_m and trial.plot_width_m
-    size = PlotSize(trial.plot_length_m, trial.plot_width_m, trial.path_m)
-    room = BedSize(trial.bed.length_m, trial.bed.width_m)
-    return draft(trial.design, codes, trial.blocks, trial.block_size, size, room, seed)
+    wanted, size = wanted_of(trial), PlotSize(trial.plot_length_m, trial.plot_width_m, trial.path_m)
+    rooms = [BedSize(bed.length_m, bed.width_m) for bed in trial.beds]
+    order = {bed.pk: n for n, bed in enumerate(trial.beds)}
+    moved = {p.block: At(order[p.bed_id], p.x, p.y, p.turned) for p in trial.block_places.all() if p.bed_id in order}
+    return lambda seed: draft(wanted, size, rooms, seed, moved)
+
+
+@transaction.atomic
+def move_block(trial: Trial, block: int, bed: Bed, x: float, y: float, turned: bool, by: User) -> None:
+    """Lay a block elsewhere; which entry stands where in it stays. Raises Refused when it would lie on another block or over
+    the edge of the bed, or once the layout is fixed."""
+    trial = _still_open(trial)
+    order = {b.pk: n for n, b in enumerate(trial.beds)}
+    if bed.pk not in order:
+        raise Refused(f"{bed.name} is not a bed of this trial.", "bed")
+    before = drawing_of(trial)(trial.layout_seed or 0)
+    if block not in before.blocks:
+        raise Refused(f"There is no block {block}.", "block")
+    places = {**before.blocks, block: At(order[bed.pk], x, y, turned)}
+    rooms = [BedSize(b.length_m, b.width_m) for b in trial.beds]
+    for one, other in crowded(places, before.box, rooms):
+        if block in (one, other):
+            where = "over the edge of its bed" if other is None else f"on block {other if one == block else one}"
+            raise Refused(f"There, block {block} would lie {where}. It stays where it was.", "x")
+    for n, at in places.items():
+        BlockPlace.objects.update_or_create(
+            trial=trial, block=n, defaults={"bed": trial.beds[at.bed], "x": at.x, "y": at.y, "turned": at.turned}
+        )
+    _put_plots(trial, drawing_of(trial)(trial.layout_seed or 0))
+    record(trial, by, f"Block {block} moved to {bed.name}, {x:g} m along and {y:g} m across{', turned' if turned else ''}.")
+
+
+@transaction.atomic
+def swap_plots(one: Plot, other: Plot, reason: str, by: User) -> None:
+    """Two plots change their entries, as was sown or is to be sown, with the reason on record; what was recorded stays with
+    the plot, which is where it was seen. Raises Refused without a reason, or for plots of different blocks."""
+    trial = Trial.objects.select_for_update().get(pk=one.trial_id)
+    if not reason.strip():
+        raise Refused("Say in a few words why they change places.", "reason")
+    if one.pk == other.pk or one.trial_id != other.trial_id:
+        raise Refused("Expected two plots of this trial.", "other")
+    if (one.block, one.inner) != (other.block, other.inner):
+        raise Refused(
+            f"Plots {one.number} and {other.number} stand in different blocks; a swap would take the design apart.", "other"
+        )
+    if trial.is_fixed:
+        one.planned, other.planned = one.planned or one.entry, other.planned or other.entry
+    one.entry, other.entry = other.entry, one.entry
+    one.level, other.level = other.level, one.level
+    for plot in (one, other):
+        if plot.planned_id == plot.entry_id:
+            plot.planned = None
+        plot.save(update_fields=["entry", "level", "planned"])
+    said = f"Plots {one.number} and {other.number} changed entries: {reason.strip()}"[:300]
+    record(trial, by, said, swapped=[one.number, other.number])
 
 
 def shuffle(trial: Trial, by: User) -> None:
@@ -212,10 +334,8 @@ def fix_layout(trial: Trial, by: User) -> None:
     trial = Trial.objects.select_for_update().get(pk=trial.pk)
     if trial.is_fixed:
         return
-    if trial.bed and trial.plot_length_m and trial.plot_width_m:
-        codes = list(trial.entries.values_list("code", flat=True))
-        if not _drawn(trial, codes, trial.layout_seed or 0).fits:
-            raise Refused("The layout does not fit its bed, so it cannot be staked out. Plan it with smaller plots.")
+    if trial.bed and not drawing_of(trial)(trial.layout_seed or 0).fits:
+        raise Refused("The layout does not fit its bed, so it cannot be staked out. Plan it with smaller plots.")
     trial.layout_fixed_at = timezone.now()
     trial.save(update_fields=["layout_fixed_at"])
     record(trial, by, f"Layout fixed as drawn from seed {trial.layout_seed}.", seed=trial.layout_seed)

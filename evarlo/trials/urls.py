@@ -9,6 +9,8 @@ urlpatterns = [
     path("new/forecast/", views.new_forecast, name="forecast"),
     path("<slug:slug>/", views.plan, name="plan"),
     path("<slug:slug>/shuffle/", views.shuffle_layout, name="shuffle"),
+    path("<slug:slug>/change/", views.change, name="change"),
+    path("<slug:slug>/move/", views.move, name="move"),
     path("<slug:slug>/fix/", views.fix, name="fix"),
     path("<slug:slug>/open-names/", views.open_names_act, name="open-names"),
     path("<slug:slug>/calendar.ics", paper.calendar_file, name="calendar"),
@@ -18,5 +20,6 @@ urlpatterns = [
     path("<slug:slug>/ground/", views.ground, name="ground"),
     path("<slug:slug>/plot/<int:pk>/", views.plot, name="plot"),
     path("<slug:slug>/plot/<int:pk>/leave-out/", views.leave_out, name="leave-out"),
+    path("<slug:slug>/plot/<int:pk>/swap/", views.swap, name="swap"),
     path("<slug:slug>/plot/<int:pk>/take-back/", views.take_back, name="take-back"),
 ]

@@ -2,24 +2,39 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
+from django_htmx.http import trigger_client_event
 
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials import queries
+from evarlo.trials.advice import DESIGNS
 from evarlo.trials.doubts import date_doubts
 from evarlo.trials.forecast import forecast
-from evarlo.trials.forms import LeaveOut, NewTrial
+from evarlo.trials.forms import LeaveOut, MoveBlock, NewTrial, SwapPlots, as_typed
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import small_ground
-from evarlo.trials.models import Plot, Trial
-from evarlo.trials.services import Refused, exclude_plot, fix_layout, lift_exclusion, open_names, plan_trial, shuffle
+from evarlo.trials.models import TWO_FACTORS, Plot, Trial
+from evarlo.trials.services import (
+    Refused,
+    change_plan,
+    exclude_plot,
+    fix_layout,
+    lift_exclusion,
+    move_block,
+    open_names,
+    plan_trial,
+    shuffle,
+    swap_plots,
+)
 from evarlo.ui.notice import say, warn
 
 
@@ -39,7 +54,12 @@ def cards(trials: list[Trial]) -> list[dict[str, object]]:
     for plot in Plot.objects.filter(trial__in=trials).order_by("place"):
         plots[plot.trial_id].append(plot)
     return [
-        {"trial": t, "complete": share[t.pk], "drawing": small_ground(plots[t.pk], share[t.pk].by_plot), "plots": len(plots[t.pk])}
+        {
+            "trial": t,
+            "complete": share[t.pk],
+            "drawing": small_ground(t, plots[t.pk], share[t.pk].by_plot),
+            "plots": len(plots[t.pk]),
+        }
         for t in trials
     ]
 
@@ -47,23 +67,39 @@ def cards(trials: list[Trial]) -> list[dict[str, object]]:
 @may("plan")
 def new(request: PersonRequest) -> HttpResponse:
     form = NewTrial(typed(request), initial={"season": timezone.localdate().year})
+    return _planned(request, form, lambda: plan_trial(form.plan(), request.user))
+
+
+@may("plan")
+def change(request: PersonRequest, slug: str) -> HttpResponse:
+    """The same bench for a trial whose layout is not fixed yet: anything of its plan can still be changed."""
+    trial = trial_or_404(slug)
+    if trial.is_fixed:
+        warn(request, "The layout is fixed: stakes may be in the ground. Its plan can no longer be changed.")
+        return redirect(trial)
+    form = NewTrial(typed(request), initial=as_typed(trial))
+    return _planned(request, form, lambda: change_plan(trial, form.plan(), request.user), trial)
+
+
+def _planned(request: PersonRequest, form: NewTrial, act: Callable[[], Trial], trial: Trial | None = None) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         try:
             with transaction.atomic():
-                trial = plan_trial(form.plan(), request.user)
+                made = act()
         except Refused as refusal:
             form.add_error(None if refusal.field in ("", "criteria") else refusal.field, str(refusal))
         else:
-            return redirect(trial)
-    return render(request, "trials/new.html", _new_context(form), status=422 if form.errors else 200)
+            return redirect(made)
+    return render(request, "trials/new.html", _new_context(form) | {"trial": trial}, status=422 if form.errors else 200)
 
 
 def _new_context(form: NewTrial) -> dict[str, object]:
-    typed = form.data.get("entries", "")[:20_000]
+    typed = str(form.data.get("entries", form.initial.get("entries", "")))[:20_000]
     return {
         "form": form,
         "forecast": forecast(getattr(form, "cleaned_data", {}), len(typed.split("\n")) if typed else 0),
         "typed": typed,
+        "designs": {d.key: {"said": d.said, "two": d.key in TWO_FACTORS} for d in DESIGNS},
         "cultivars": [{"name": c.name, "crop": c.crop.name} for c in Cultivar.objects.select_related("crop")],
         "crops": [{"name": c.name, "rows": c.between_rows_cm, "row": c.in_row_cm, "cv": c.cv_percent} for c in Crop.objects.all()],
         "beds": [
@@ -97,6 +133,7 @@ def plan(request: PersonRequest, slug: str) -> HttpResponse:
         "plot_count": trial.plots.count(),
         "faults": queries.layout_faults_of(trial),
         "doubts": date_doubts(trial),
+        "blocks": queries.blocks_of(trial) if queries.may_move(trial) else [],
     }
     return render(request, "trials/plan.html", context)
 
@@ -133,6 +170,45 @@ def open_names_act(request: PersonRequest, slug: str) -> HttpResponse:
     return redirect(trial)
 
 
+@may("plan")
+@require_POST
+def move(request: PersonRequest, slug: str) -> HttpResponse:
+    """A block was dragged, or its new place typed."""
+    trial = trial_or_404(slug)
+    form = MoveBlock(request.POST)
+    if form.is_valid():
+        data = form.cleaned_data
+        try:
+            bed = next((b for b in trial.beds if b.pk == data["bed"]), None)
+            if bed is None:
+                raise Refused("That bed is not one of this trial's.")
+            move_block(trial, data["block"], bed, data["x"], data["y"], data["turned"], request.user)
+        except Refused as refusal:
+            warn(request, str(refusal))
+    else:
+        warn(request, f"Nothing was moved. {next(iter(form.errors.values()))[0]}")
+    return redirect(trial)
+
+
+@may("plan")
+@require_POST
+def swap(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    trial = trial_or_404(slug)
+    chosen = get_object_or_404(Plot.objects.select_related("entry__cultivar"), trial=trial, pk=pk)
+    form = SwapPlots(request.POST)
+    if form.is_valid():
+        other = trial.plots.filter(number__iexact=form.cleaned_data["other"]).first()
+        try:
+            if other is None:
+                raise Refused("There is no such plot in this trial.", "other")
+            swap_plots(chosen, other, form.cleaned_data["reason"], request.user)
+            chosen.refresh_from_db()
+            return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}), changed=True)
+        except Refused as refusal:
+            form.add_error(refusal.field or None, str(refusal))
+    return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}), status=422, swap_form=form)
+
+
 @may("see")
 def ground(request: PersonRequest, slug: str) -> HttpResponse:
     """The plan alone, coloured by another layer."""
@@ -148,7 +224,10 @@ def plot(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}))
 
 
-def _plot(request: PersonRequest, trial: Trial, chosen: Plot, form: LeaveOut, status: int = 200) -> HttpResponse:
+def _plot(
+    request: PersonRequest, trial: Trial, chosen: Plot, form: LeaveOut, status: int = 200, swap_form: SwapPlots | None = None,
+    changed: bool = False,
+) -> HttpResponse:  # fmt: skip
     shown = queries.names_shown(trial, request.user)
     standing = chosen.exclusions.filter(lifted_at__isnull=True).select_related("by").first()
     context = {
@@ -157,10 +236,13 @@ def _plot(request: PersonRequest, trial: Trial, chosen: Plot, form: LeaveOut, st
         "diary": queries.diary_of(chosen, shown),
         "standing": standing,
         "form": form,
+        "swap": swap_form or SwapPlots(),
         "name": chosen.entry.cultivar.name if shown else "",
+        "instead_of": (chosen.planned.cultivar.name if shown else chosen.planned.code) if chosen.planned else "",
     }
     template = "trials/plot.html#plot" if request.htmx else "trials/plot.html"
-    return render(request, template, context, status=status)
+    response = render(request, template, context, status=status)
+    return trigger_client_event(response, "ground-changed") if changed and request.htmx else response
 
 
 @may("exclude")

@@ -1,8 +1,10 @@
-"""From a layout to plots in a real bed."""
+"""From a layout to plots in real beds."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
 from math import ceil
 
 from trialcore.bed import Bed, PlotSize, Spot
@@ -10,11 +12,25 @@ from trialcore.layout import serpentine
 from trialcore.layouts.neighbours import Standing
 from trialcore.layouts.plan import LaidPlot, Layout
 
+NEAR = 1e-9  # metres that rounding may add
+
+
+@dataclass(frozen=True)
+class BlockPlace:
+    """Where a replicate lies: its bed counted from nought, its near corner in metres, and whether it is turned, so that
+    what ran along the bed runs across it."""
+
+    bed: int
+    x: float
+    y: float
+    turned: bool = False
+
 
 @dataclass(frozen=True)
 class Placed:
-    """A layout in its bed, in the order of `layout.numbered()`. `path` is the order in which plots are walked. When it does
-    not fit, `spots` shows the most compact arrangement and `short_by` (along, across) how much more room it needs."""
+    """A layout in its beds, in the order of `layout.numbered()`. `path` is the order in which plots are walked; `rows` and
+    `cols` the shape of a replicate; `blocks` where each lies. When it does not fit, `spots` shows the most compact
+    arrangement and `short_by` (along, across) how much larger the bed, or the last of several, would have to be."""
 
     layout: Layout
     spots: tuple[Spot, ...]
@@ -23,6 +39,9 @@ class Placed:
     used_width: float
     fits: bool
     short_by: tuple[float, float]
+    rows: int
+    cols: int
+    blocks: Mapping[int, BlockPlace]
 
     def standings(self) -> list[Standing]:
         """The plots as the checks of neighbours want them."""
@@ -36,72 +55,184 @@ class Placed:
 def place(
     layout: Layout, size: PlotSize, bed: Bed, gradient_along: bool | None = None, guard_m: float = 0.0, inner_path_m: float = 0.0
 ) -> Placed:
-    """Lay a layout into a bed, replicates as compact as the bed allows and blocks whole.
+    """Lay a layout into one bed, replicates as compact as the bed allows and blocks whole.
 
-    `size.path` is left between replicates, `inner_path_m` between the lines of one (whole plots, incomplete blocks),
-    `guard_m` at every edge for guard plants. With `gradient_along` known (does the ground change along the bed?) the lines
-    of a replicate lie across that change, so that each block holds ground of one kind.
+    Compact blocks hold the ground most alike (Gomez and Gomez 1984, sec. 2.2), so among all shapes that fit the one with
+    no empty corner and the shortest edge is taken. `size.path` is left between replicates, `inner_path_m` between the lines
+    of one (whole plots, incomplete blocks), `guard_m` at every edge for guard plants. With `gradient_along` known (does the
+    ground change along the bed?) the lines of a replicate lie across that change, so that each block holds ground of one
+    kind.
 
     Raises ValueError for sizes that are not positive.
     """
-    if min(size.length, size.width, bed.length, bed.width) <= 0 or min(size.path, guard_m, inner_path_m) < 0:
+    return place_in_beds(layout, size, [bed], {}, gradient_along, guard_m, inner_path_m)
+
+
+def place_in_beds(
+    layout: Layout,
+    size: PlotSize,
+    beds: Sequence[Bed],
+    moved: Mapping[int, BlockPlace],
+    gradient_along: bool | None = None,
+    guard_m: float = 0.0,
+    inner_path_m: float = 0.0,
+) -> Placed:
+    """As `place`, over several beds in their order: each takes as many whole replicates as it holds.
+
+    A bed never cuts a replicate in two, so that what differs between beds differs between replicates; a shape that leaves no
+    bed empty goes before a more compact one. Replicates in `moved` lie where that says. Raises ValueError for sizes that are
+    not positive, no bed, or a move to a bed that is not there.
+    """
+    sides = [side for bed in beds for side in (bed.length, bed.width)]
+    if not beds or min(size.length, size.width, *sides) <= 0 or min(size.path, guard_m, inner_path_m) < 0:
         raise ValueError("lengths must be above nought, paths and guards not below it")
+    if any(not 0 <= at.bed < len(beds) for at in moved.values()):
+        raise ValueError("a block is moved to a bed that is not there")
     members: dict[int, list[LaidPlot]] = {}
     for p in layout.plots:
         members.setdefault(p.rep, []).append(p)
     largest = max(len(m) for m in members.values())
-    room = Bed(bed.length - 2 * guard_m, bed.width - 2 * guard_m)
-    best = None
-    for shape in _shapes(layout, largest, gradient_along):
-        for down in range(1, len(members) + 1):
-            along = ceil(len(members) / down)
-            if down > 1 and ceil(len(members) / (down - 1)) == along:
-                continue
-            inner_x, inner_y = shape.extent(size, inner_path_m)
-            length = along * inner_x + (along - 1) * size.path
-            width = down * inner_y + (down - 1) * size.path
-            over = max(0.0, length - room.length - 1e-9) + max(0.0, width - room.width - 1e-9)
-            ranking = (
-                over,
-                float(shape.rows * shape.cols - largest),
-                inner_x + inner_y,
-                float(down * along - len(members)),
-                length + width,
-            )
-            if best is None or ranking < best[0]:
-                best = (ranking, shape, along, length, width)
-    assert best is not None
-    _, shape, along, length, width = best
-    spots = []
-    counted: dict[int, int] = {}
-    for p in layout.plots:
-        counted[p.rep] = counted.get(p.rep, 0) + 1
-        row, col = shape.cell(p, counted[p.rep])
-        down_at, along_at = divmod(p.rep - 1, along)
-        inner_x, inner_y = shape.extent(size, inner_path_m)
-        x = (
-            guard_m
-            + along_at * (inner_x + size.path)
-            + col * size.length
-            + (0 if shape.upright is None or not shape.upright else col * inner_path_m)
-        )
-        y = guard_m + down_at * (inner_y + size.path) + row * size.width + (row * inner_path_m if shape.upright is False else 0)
-        spots.append(
-            Spot(
-                p.rep,
-                counted[p.rep],
-                down_at * shape.rows + row + 1,
-                along_at * shape.cols + col + 1,
-                x,
-                y,
-                size.length,
-                size.width,
-            )
-        )
-    short = (max(0.0, length - room.length), max(0.0, width - room.width))
-    fits = short[0] <= 1e-9 and short[1] <= 1e-9
+    rooms = [Bed(b.length - 2 * guard_m, b.width - 2 * guard_m) for b in beds]
+    shapes = _shapes(layout, largest, gradient_along)
+    options = [
+        option for shape in shapes for option in _arrangements(shape, list(members), size, rooms, inner_path_m, guard_m, largest)
+    ]
+    best = min(options, key=lambda o: o.ranking)
+    blocks = {rep: moved.get(rep, at) for rep, at in best.blocks.items()}
+    spots = _spots(layout, best.shape, blocks, size, inner_path_m, best.grid if not moved else None)
+    box = best.shape.extent(size, inner_path_m)
+    short = best.short if not moved else (0.0, 0.0)
+    fits = max(short) <= NEAR and not crowded(blocks, box, beds)
+    used = tuple(max(end for end in ends) for ends in zip(*((s.x + s.length, s.y + s.width) for s in spots), strict=True))
     path = serpentine([s.row for s in spots], [s.col for s in spots])
-    return Placed(layout, tuple(spots), tuple(path), length + 2 * guard_m, width + 2 * guard_m, fits, short)
+    return Placed(
+        layout, tuple(spots), tuple(path), used[0] + guard_m, used[1] + guard_m, fits, short,
+        best.shape.rows, best.shape.cols, blocks,
+    )  # fmt: skip
+
+
+def crowded(blocks: Mapping[int, BlockPlace], box: tuple[float, float], beds: Sequence[Bed]) -> list[tuple[int, int | None]]:
+    """Replicates that overlap, as pairs, and those that reach over the edge of their bed, with None. `box` is the length
+    and width of a replicate that is not turned."""
+    found: list[tuple[int, int | None]] = []
+    boxes = {}
+    for rep, at in blocks.items():
+        length, width = box[::-1] if at.turned else box
+        boxes[rep] = (at.bed, at.x, at.y, at.x + length, at.y + width)
+        if min(at.x, at.y) < -NEAR or at.x + length > beds[at.bed].length + NEAR or at.y + width > beds[at.bed].width + NEAR:
+            found.append((rep, None))
+    for a in blocks:
+        for b in blocks:
+            if a < b and boxes[a][0] == boxes[b][0] and _overlap(boxes[a][1:], boxes[b][1:]):
+                found.append((a, b))
+    return found
+
+
+def _overlap(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
+    return a[0] < b[2] - NEAR and b[0] < a[2] - NEAR and a[1] < b[3] - NEAR and b[1] < a[3] - NEAR
+
+
+@dataclass(frozen=True)
+class _Arrangement:
+    """One way to lay out the replicates; the lowest `ranking` is the best. `grid` tells, for each, how many replicates lie
+    before it down and along."""
+
+    ranking: tuple[float, ...]
+    shape: _Shape
+    blocks: dict[int, BlockPlace]
+    grid: dict[int, tuple[int, int]]
+    short: tuple[float, float]
+
+
+def _arrangements(
+    shape: _Shape, reps: list[int], size: PlotSize, rooms: Sequence[Bed], inner: float, guard: float, largest: int
+) -> list[_Arrangement]:
+    x, y = shape.extent(size, inner)
+    made = []
+    empty = float(shape.rows * shape.cols - largest)
+    for down in range(1, len(reps) + 1) if len(rooms) == 1 else (0,):
+        along = ceil(len(reps) / down) if down else 0
+        if down > 1 and ceil(len(reps) / (down - 1)) == along:
+            continue
+        places = _in_one(len(reps), along) if down else _over_several(len(reps), x, y, size.path, rooms)
+        last = [cell for bed, cell in places if bed == len(rooms) - 1] or [(0, 0)]
+        length = (1 + max(c for _, c in last)) * (x + size.path) - size.path
+        width = (1 + max(d for d, _ in last)) * (y + size.path) - size.path
+        room = rooms[-1]
+        short = (max(0.0, length - room.length), max(0.0, width - room.width))
+        over = sum(s - NEAR if s > NEAR else 0.0 for s in short)
+        blocks, grid = {}, {}
+        for rep, (bed, (d, c)) in zip(reps, places, strict=True):
+            blocks[rep] = BlockPlace(bed, guard + c * (x + size.path), guard + d * (y + size.path))
+            grid[rep] = (d, c)
+        loose = float(down * along - len(reps)) if down else 0.0
+        used = {bed for bed, _ in places}
+        idle = float(max(used) + 1 - len(used))
+        made.append(_Arrangement((over, idle, empty, x + y, loose, length + width), shape, blocks, grid, short))
+    return made
+
+
+def _in_one(count: int, along: int) -> list[tuple[int, tuple[int, int]]]:
+    return [(0, divmod(i, along)) for i in range(count)]
+
+
+def _over_several(count: int, x: float, y: float, path: float, rooms: Sequence[Bed]) -> list[tuple[int, tuple[int, int]]]:
+    """As many replicates as each bed holds, in the order of the beds; what is left over goes on along the last."""
+    places: list[tuple[int, tuple[int, int]]] = []
+    for i, room in enumerate(rooms):
+        along, down = int((room.length + path + NEAR) // (x + path)), int((room.width + path + NEAR) // (y + path))
+        if i == len(rooms) - 1 and (left := count - len(places)) > along * down:
+            down = max(1, down)
+            along = ceil(left / down)
+        cells = [divmod(n, along) for n in range(along * down)] if along else []
+        places += [(i, cell) for cell in cells[: count - len(places)]]
+    return places
+
+
+def _spots(
+    layout: Layout,
+    shape: _Shape,
+    blocks: Mapping[int, BlockPlace],
+    size: PlotSize,
+    inner: float,
+    grid: Mapping[int, tuple[int, int]] | None,
+) -> list[Spot]:
+    spots, counted = [], dict.fromkeys(blocks, 0)
+    for p in layout.plots:
+        counted[p.rep] += 1
+        row, col = shape.cell(p, counted[p.rep])
+        x = col * size.length + (col * inner if shape.upright is True else 0)
+        y = row * size.width + (row * inner if shape.upright is False else 0)
+        at = blocks[p.rep]
+        x, y, length, width = (y, x, size.width, size.length) if at.turned else (x, y, size.length, size.width)
+        down, along = grid[p.rep] if grid else (0, 0)
+        field = (down * shape.rows + row + 1, along * shape.cols + col + 1)
+        spots.append(Spot(p.rep, counted[p.rep], *field, at.x + x, at.y + y, length, width, at.bed))
+    if grid and not any(at.bed for at in blocks.values()):
+        return spots
+    return _in_rows(spots)
+
+
+def _in_rows(spots: list[Spot]) -> list[Spot]:
+    """Rows and columns counted from where the plots lie, the rows of one bed after those of the bed before."""
+    made: dict[int, Spot] = {}
+    before = 0
+    for bed in sorted({s.bed for s in spots}):
+        here = [i for i, s in enumerate(spots) if s.bed == bed]
+        rows, cols = _lines([spots[i].y for i in here]), _lines([spots[i].x for i in here])
+        for i, row, col in zip(here, rows, cols, strict=True):
+            made[i] = replace(spots[i], row=before + row, col=col)
+        before += max(rows)
+    return [made[i] for i in range(len(spots))]
+
+
+def _lines(at: Sequence[float]) -> list[int]:
+    """Places along an axis as line numbers from 1; what lies within a centimetre is one line."""
+    order = sorted(set(at))
+    number = {order[0]: 1}
+    for a, b in pairwise(order):
+        number[b] = number[a] + (b - a > 0.01)
+    return [number[v] for v in at]
 
 
 @dataclass(frozen=True)

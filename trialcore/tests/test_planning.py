@@ -10,8 +10,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from trialcore.bed import Bed, PlotSize, place_blocks, stations
+from trialcore.bed import Bed, PlotSize, stations
 from trialcore.layout import complete_blocks, plot_number, serpentine
+from trialcore.layouts.placing import BlockPlace, Placed, crowded, place, place_in_beds
+from trialcore.layouts.whole import randomised_blocks, split_plot
 from trialcore.power import blocks_needed, detectable_difference, power
 
 VECTORS = json.loads((Path(__file__).parent / "data" / "small_vectors.json").read_text())["replicates_needed"]
@@ -53,6 +55,10 @@ class Layout(TestCase):
             self.assertEqual(len(numbers), 20 * per_block)
 
 
+def place_blocks(entries: int, blocks: int, size: PlotSize, bed: Bed) -> Placed:
+    return place(randomised_blocks([str(i) for i in range(entries)], blocks, 1), size, bed)
+
+
 class InBed(TestCase):
     @settings(max_examples=150, deadline=None)
     @given(
@@ -85,11 +91,11 @@ class InBed(TestCase):
     def test_it_finds_the_one_arrangement_that_fits(self) -> None:
         placed = place_blocks(6, 4, PlotSize(1, 1, 0), Bed(24, 1))
         self.assertTrue(placed.fits)
-        self.assertEqual((placed.block_rows, placed.block_cols), (1, 6))
+        self.assertEqual((placed.rows, placed.cols), (1, 6))
 
     def test_blocks_are_as_compact_as_the_bed_lets_them(self) -> None:
         placed = place_blocks(12, 4, PlotSize(2.4, 2.4, 1.0), Bed(20.4, 15.6))
-        self.assertEqual((placed.block_rows, placed.block_cols), (3, 4))
+        self.assertEqual((placed.rows, placed.cols), (3, 4))
         self.assertTrue(placed.fits)
 
     def test_a_bed_too_small_says_by_how_much(self) -> None:
@@ -107,6 +113,77 @@ class InBed(TestCase):
         for size, bed in ((PlotSize(-1, 1), Bed(9, 9)), (PlotSize(1, 1), Bed(0, 9)), (PlotSize(1, 1, -1), Bed(9, 9))):
             with self.subTest(size=size, bed=bed), self.assertRaises(ValueError):
                 place_blocks(4, 2, size, bed)
+
+
+class InSeveralBeds(TestCase):
+    size = PlotSize(2.0, 1.0, 0.5)
+
+    @settings(max_examples=80, deadline=None)
+    @given(st.integers(2, 12), st.integers(2, 6), st.lists(st.tuples(st.floats(3, 40), st.floats(1, 12)), min_size=1, max_size=4))
+    def test_blocks_stay_whole_apart_and_inside(self, entries: int, blocks: int, sides: list[tuple[float, float]]) -> None:
+        beds = [Bed(*both) for both in sides]
+        placed = place_in_beds(randomised_blocks([str(i) for i in range(entries)], blocks, 1), self.size, beds, {})
+        self.assertEqual(len({(s.row, s.col) for s in placed.spots}), entries * blocks)
+        for block in range(1, blocks + 1):
+            self.assertEqual(len({s.bed for s in placed.spots if s.block == block}), 1)
+        for n, bed in enumerate(beds):
+            here = [s for s in placed.spots if s.bed == n]
+            for i, a in enumerate(here):
+                for b in here[i + 1 :]:
+                    apart = abs(a.x - b.x) > self.size.length - 1e-6 or abs(a.y - b.y) > self.size.width - 1e-6
+                    self.assertTrue(apart, (a, b))
+            if placed.fits and here:
+                self.assertLessEqual(max(s.x + s.length for s in here), bed.length + 1e-6)
+                self.assertLessEqual(max(s.y + s.width for s in here), bed.width + 1e-6)
+        self.assertEqual(placed.fits, max(placed.short_by) <= 1e-9)
+
+    def test_three_replicates_share_two_beds_that_hold_two_and_one(self) -> None:
+        layout = randomised_blocks("abcdef", 3, 5)
+        placed = place_in_beds(layout, self.size, [Bed(12.5, 2.2), Bed(6.5, 2.2)], {})
+        self.assertTrue(placed.fits)
+        self.assertEqual([placed.blocks[b].bed for b in (1, 2, 3)], [0, 0, 1])
+        self.assertEqual((placed.rows, placed.cols), (2, 3))
+
+    def test_a_last_bed_larger_by_what_is_lacking_holds_it_all(self) -> None:
+        for blocks, sides in ((4, [(4, 2), (6.5, 2)]), (3, [(9, 1), (8.5, 1)]), (5, [(3, 1), (20, 1.5), (2, 2)])):
+            beds = [Bed(*both) for both in sides]
+            layout = randomised_blocks("abcd", blocks, 5)
+            short = place_in_beds(layout, self.size, beds, {}).short_by
+            with self.subTest(beds=beds):
+                self.assertGreater(max(short), 0)
+                larger = Bed(beds[-1].length + short[0], beds[-1].width + short[1])
+                self.assertTrue(place_in_beds(layout, self.size, [*beds[:-1], larger], {}).fits)
+
+    def test_a_block_is_moved_and_turned_as_a_whole(self) -> None:
+        layout = randomised_blocks("abcd", 2, 5)
+        beds = [Bed(10, 2), Bed(3, 5)]
+        before = place_in_beds(layout, self.size, beds, {})
+        self.assertEqual({at.bed for at in before.blocks.values()}, {0})
+        after = place_in_beds(layout, self.size, beds, {2: BlockPlace(1, 0.5, 0.5, turned=True)})
+        self.assertTrue(after.fits)
+        turned = [s for s in after.spots if s.block == 2]
+        self.assertEqual({(s.bed, s.length, s.width) for s in turned}, {(1, 1.0, 2.0)})
+        self.assertEqual({(s.x, s.y) for s in turned}, {(0.5, 0.5), (1.5, 0.5), (0.5, 2.5), (1.5, 2.5)})
+        self.assertEqual([p.entry for p in after.layout.plots], [p.entry for p in before.layout.plots])
+        self.assertGreater(min(s.row for s in turned), max(s.row for s in after.spots if s.block == 1))
+
+    def test_blocks_on_each_other_or_over_the_edge_are_named(self) -> None:
+        beds = [Bed(10, 4)]
+        places = {1: BlockPlace(0, 0, 0), 2: BlockPlace(0, 3.9, 0), 3: BlockPlace(0, 6.1, 2.1)}
+        self.assertEqual(crowded(places, (4.0, 2.0), beds), [(3, None), (1, 2)])
+        self.assertEqual(crowded({1: BlockPlace(0, 0, 0), 2: BlockPlace(0, 4, 0, True)}, (4.0, 2.0), beds), [])
+
+    def test_whole_plots_stay_whole_when_a_block_is_moved(self) -> None:
+        layout = split_plot(["early", "late"], "abc", 2, 3)
+        placed = place_in_beds(layout, PlotSize(1, 1, 0.5), [Bed(8, 2)], {1: BlockPlace(0, 5, 0)}, inner_path_m=0)
+        for line in (1, 2):
+            whole = [s for p, s in zip(layout.plots, placed.spots, strict=True) if (p.rep, p.line) == (1, line)]
+            self.assertTrue(len({s.x for s in whole}) == 1 or len({s.y for s in whole}) == 1)
+
+    def test_a_move_to_a_bed_that_is_not_there_is_refused(self) -> None:
+        for beds, moved in (([Bed(9, 9)], {1: BlockPlace(1, 0, 0)}), ([], {})):
+            with self.subTest(beds=beds), self.assertRaises(ValueError):
+                place_in_beds(randomised_blocks("abcd", 2, 5), self.size, beds, moved)
 
 
 class Power(TestCase):

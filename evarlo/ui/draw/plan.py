@@ -36,13 +36,37 @@ class Tag:
 
 @dataclass(frozen=True)
 class Outline:
-    """A block as drawn behind its plots, in metres."""
+    """A block or a bed as drawn behind its plots, in metres; `key` is the id of a bed that blocks can be moved to."""
 
     name: str
     x: float
     y: float
     length: float
     width: float
+    key: int = 0
+
+
+@dataclass(frozen=True)
+class Handle:
+    """A block that can be taken and laid elsewhere, in metres as drawn; `bed` is the id of the bed it lies in."""
+
+    block: int
+    bed: int
+    x: float
+    y: float
+    length: float
+    width: float
+
+
+def stacked(sizes: Sequence[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Where several beds are drawn, one below the other and apart: the near corner of each, in metres. `sizes` are their
+    lengths along and widths across."""
+    gap = 0.9 + 0.07 * sum(width for _, width in sizes)
+    corners, y = [], 0.0
+    for _, width in sizes:
+        corners.append((0.0, y))
+        y += width + gap
+    return corners
 
 
 def plan(
@@ -54,8 +78,10 @@ def plan(
     height: float = 470.0,
     title: str = "Ground plan",
     way: Sequence[tuple[float, float]] = (),
+    handles: Sequence[Handle] = (),
 ) -> SafeString:
-    """Draw plots to one scale within `width` × `height`, and `way` as a line through these places (metres) with an arrow.
+    """Draw plots to one scale within `width` × `height`, and `way` as a line through these places (metres) with an arrow;
+    `handles` are blocks that can be dragged.
 
     `bearing` is the compass direction in which the bed's length runs, from left to right here; None leaves north out.
     `scaled` adds a bar of metres.
@@ -69,6 +95,7 @@ def plan(
     foot = 46.0 if scaled or bearing is not None else 0.0
     parts = [_outline(o, scale, names, _room_above(o, outlines) * scale) for o in outlines]
     parts += [_tag(t, scale, names) for t in tags]
+    parts += [_handle(h, scale, names) for h in handles]
     if len(way) > 1:
         parts.append(_way([(MARGIN + x * scale, MARGIN + names + y * scale) for x, y in way]))
     if scaled:
@@ -76,11 +103,12 @@ def plan(
     if bearing is not None:
         parts.append(_north(bearing, drawn_width - 20, drawn_height + 20))
     return format_html(
-        '<svg class="plan" role="group" aria-label="{}" viewBox="0 0 {} {}" width="{}" height="{}">'
+        '<svg class="plan" role="group" aria-label="{}" data-scale="{}" viewBox="0 0 {} {}" width="{}" height="{}">'
         '<defs><pattern id="hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
         '<rect width="6" height="6" fill="#fff"/><path d="M0 0v6" stroke="#4c5b57" stroke-width="1.6"/></pattern></defs>'
         "{}</svg>",
         title,
+        f"{scale:.4f}",
         _n(drawn_width),
         _n(drawn_height + foot),
         _n(drawn_width),
@@ -108,13 +136,26 @@ def _outline(o: Outline, scale: float, names: float, room: float) -> SafeString:
         else ""
     )
     return format_html(
-        '<rect class="soil" x="{}" y="{}" width="{}" height="{}"/>{}',
+        '<rect class="soil" x="{}" y="{}" width="{}" height="{}" data-bed="{}" data-pad="{}"/>{}',
         _n(x - pad),
         _n(y - pad),
         _n(o.length * scale + 2 * pad),
         _n(o.width * scale + 2 * pad),
+        o.key or "",
+        _n(pad),
         text,
     )
+
+
+def _handle(h: Handle, scale: float, names: float) -> SafeString:
+    """The edge of a block, with the corner it is taken by."""
+    x, y, w, d = MARGIN + h.x * scale, MARGIN + names + h.y * scale, h.length * scale, h.width * scale
+    grip = min(16.0, w / 3, d / 3)
+    return format_html(
+        '<g class="handle" data-block="{}" data-bed="{}"><rect class="block-edge" x="{}" y="{}" width="{}" height="{}"/>'
+        '<rect class="grip" x="{}" y="{}" width="{}" height="{}"><title>Drag block {}; double-click turns it</title></rect></g>',
+        h.block, h.bed, _n(x), _n(y), _n(w), _n(d), _n(x + w - grip), _n(y + d - grip), _n(grip), _n(grip), h.block,
+    )  # fmt: skip
 
 
 def _tag(t: Tag, scale: float, names: float) -> SafeString:

@@ -5,7 +5,7 @@ const same = (a, b) => a.trim().toLowerCase() === b.trim().toLowerCase();
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("newTrial", () => ({
-    typed: "", crop: "", site: "", design: "", cultivars: [], crops: [], bedList: [], traits: {},
+    typed: "", crop: "", site: "", design: "", cultivars: [], crops: [], bedList: [], traits: {}, designs: {},
 
     init() {
       this.typed = this.$root.dataset.typed;
@@ -13,6 +13,7 @@ document.addEventListener("alpine:init", () => {
       this.crops = read("crops-data");
       this.bedList = read("beds-data");
       this.traits = read("traits-data");
+      this.designs = read("designs-data");
       this.crop = this.value("crop");
       this.site = this.value("site");
       this.design = this.value("design");
@@ -24,7 +25,9 @@ document.addEventListener("alpine:init", () => {
     },
     field(name) { return this.$root.elements[name]; },
     value(name) { return this.field(name).value; },
-    get inBlocks() { return this.design === "incomplete"; },
+    is(design) { return this.design === design; },
+    get two() { return this.designs[this.design]?.two ?? false; },
+    get said() { return this.designs[this.design]?.said ?? ""; },
     get names() { return this.typed.split("\n").map((line) => line.trim()).filter(Boolean); },
     get offered() { return this.cultivars.filter((c) => same(c.crop, this.crop)).map((c) => c.name); },
     get sites() { return [...new Set(this.bedList.map((bed) => bed.site))]; },

@@ -1,0 +1,141 @@
+"""Entries over the levels of a second factor, held to published figures and to what must hold for any figures."""
+
+import json
+from itertools import product
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+
+import numpy as np
+
+from trialcore.blocks import analyse_blocks
+from trialcore.comparisons import against_check
+from trialcore.plots import Plots, read_plots
+from trialcore.sheet import decode
+from trialcore.two_factors import standing_of_entries
+
+DATA = Path(__file__).resolve().parent / "data"
+
+
+def published(name: str) -> tuple[Plots, dict[str, Any]]:
+    return read_plots(decode((DATA / f"{name}.csv").read_bytes())), json.loads((DATA / f"{name}.expected.json").read_text())
+
+
+class SplitPlots(TestCase):
+    def test_entries_on_whole_plots_as_published(self) -> None:
+        plots, expected = published("splitplot_3x4")
+        found = standing_of_entries(
+            "split-plot", plots.labels["entry"], plots.labels["factor2"], plots.value, plots.labels["rep"], True, "V01"
+        )
+        by_name = {r["level"]: r for r in expected["whole_plot_means"]["table"]}
+        for m in found.means:
+            self.assertAlmostEqual(m.lsmean, by_name[m.entry]["mean"], 6)
+        assert found.versus
+        for d in found.versus.differences:
+            self.assertAlmostEqual(d.se, expected["sed"]["whole_plot_means"], 5)
+            self.assertAlmostEqual(d.df, expected["df_a"], 3)
+        self.assertAlmostEqual(found.cells.mse, expected["mse_b"], 4)
+        self.assertAlmostEqual(found.cells.cv_percent, expected["cv_b_percent"], 4)
+        anova = {r["source"]: r for r in expected["anova"]}
+        for effect in found.effects:
+            self.assertAlmostEqual(effect.f, anova[effect.source]["f"], 4)
+            self.assertAlmostEqual(effect.p, anova[effect.source]["p"], 6)
+
+    def test_entries_within_whole_plots_as_published(self) -> None:
+        """The same field with the names of the factors changed: nitrogen rates are the entries now."""
+        plots, expected = published("splitplot_3x4")
+        found = standing_of_entries(
+            "split-plot", plots.labels["factor2"], plots.labels["entry"], plots.value, plots.labels["rep"], False, "N0"
+        )
+        assert found.versus
+        for d in found.versus.differences:
+            self.assertAlmostEqual(d.se, expected["sed"]["sub_plot_means"], 5)
+            self.assertAlmostEqual(d.df, expected["df_b"], 2)
+        self.assertAlmostEqual(found.versus.critical_each * found.versus.differences[0].se, expected["lsd5"]["sub_plot_means"], 3)
+        rows = {row.source: row for row in found.strata}
+        self.assertAlmostEqual(rows["factor2"].ss, 1786.361111, 4)
+        self.assertAlmostEqual(rows["entry"].ss, 20020.5, 4)
+
+    def test_missing_plots_as_published(self) -> None:
+        plots, expected = published("splitplot_3x4_missing")
+        found = standing_of_entries(
+            "split-plot", plots.labels["entry"], plots.labels["factor2"], plots.value, plots.labels["rep"], True, "V03"
+        )
+        table = {r["entry"]: r for r in expected["whole_plot_means"]["table"]}
+        for m in found.means:
+            self.assertAlmostEqual(m.lsmean, table[m.entry]["mean"], 4)
+            self.assertAlmostEqual(m.se, table[m.entry]["se_kr"], 4)
+        assert found.versus
+        pair = {r["contrast"]: r for r in expected["whole_plot_means"]["pairwise"]}["V02 - V03"]
+        d = next(d for d in found.versus.differences if d.a == "V02")
+        self.assertAlmostEqual(d.estimate, pair["estimate"], 4)
+        self.assertAlmostEqual(d.se, pair["se_kr"], 4)
+        self.assertAlmostEqual(d.df, pair["df_kr"], 2)
+        self.assertEqual(found.strata, ())
+        self.assertAlmostEqual(found.interaction.f, expected["anova_kenward_roger"][2]["f"], 4)  # type: ignore[union-attr]
+
+    def test_an_entry_lost_at_one_level_has_no_mean_and_says_so(self) -> None:
+        plots, _ = published("splitplot_3x4")
+        value = [
+            None if (e, f) == ("V02", "N1") else v
+            for e, f, v in zip(plots.labels["entry"], plots.labels["factor2"], plots.value, strict=True)
+        ]
+        found = standing_of_entries(
+            "split-plot", plots.labels["entry"], plots.labels["factor2"], value, plots.labels["rep"], True, "V01"
+        )
+        lost = next(m for m in found.means if m.entry == "V02")
+        self.assertIsNone(lost.lsmean)
+        self.assertIn("level", lost.why)
+        assert found.versus
+        self.assertEqual([d.a for d in found.versus.differences], ["V03"])
+
+
+class OtherLayouts(TestCase):
+    def setUp(self) -> None:
+        rng = np.random.default_rng(8)
+        rows = list(product("12345", "ABCD", ("early", "late")))
+        self.rep, self.entry, self.level = (list(part) for part in zip(*rows, strict=True))
+        self.value = [float(v) for v in rng.normal(10, 1, len(rows))]
+
+    def test_a_factorial_averages_its_cells_and_shares_one_error(self) -> None:
+        found = standing_of_entries("factorial", self.entry, self.level, self.value, self.rep, check="A")
+        y = np.array(self.value).reshape(5, 4, 2)
+        for m, mean in zip(found.means, y.mean(axis=(0, 2)), strict=True):
+            self.assertAlmostEqual(m.lsmean, float(mean))
+        assert found.versus
+        cells = y.mean(axis=0)
+        rest = y - cells - y.mean(axis=(1, 2), keepdims=True) + y.mean()
+        mse = float((rest**2).sum() / (4 * 7))
+        for d in found.versus.differences:
+            self.assertAlmostEqual(d.se, (2 * mse / 10) ** 0.5)
+            self.assertEqual(d.df, 28)
+
+    def test_strips_judge_entries_by_their_own_strips(self) -> None:
+        found = standing_of_entries("strip-plot", self.entry, self.level, self.value, self.rep, True, "A")
+        y = np.array(self.value).reshape(5, 4, 2).mean(axis=2)
+        by_rep = analyse_blocks(
+            [e for _ in range(5) for e in "ABCD"], [float(v) for v in y.ravel()], {"rep": [r for r in "12345" for _ in "ABCD"]}
+        )
+        plain = against_check(by_rep, "A")
+        assert plain and found.versus
+        for row in found.strata:
+            if row.source == "entry":
+                self.assertAlmostEqual(row.f, next(r.f for r in by_rep.anova_sequential if r.source == "entry"))
+        for got, wanted in zip(found.versus.differences, plain.differences, strict=True):
+            self.assertAlmostEqual(got.estimate, wanted.estimate)
+
+    def test_turning_the_factors_of_strips_changes_names_only(self) -> None:
+        one = standing_of_entries("strip-plot", self.entry, self.level, self.value, self.rep, True, "A")
+        other = standing_of_entries("strip-plot", self.entry, self.level, self.value, self.rep, False, "A")
+        for a, b in zip(one.means, other.means, strict=True):
+            self.assertAlmostEqual(a.lsmean, b.lsmean, 6)
+            self.assertAlmostEqual(a.se, b.se, 5)
+        self.assertEqual({e.source for e in one.effects}, {e.source for e in other.effects})
+        self.assertIn("error (a) = rep x factor2", [row.source for row in other.strata])
+
+    def test_nothing_is_set_against_a_check_without_a_value(self) -> None:
+        value = [None if e == "A" else v for e, v in zip(self.entry, self.value, strict=True)]
+        for layout in ("split-plot", "strip-plot", "factorial"):
+            with self.subTest(layout=layout):
+                found = standing_of_entries(layout, self.entry, self.level, value, self.rep, False, "A")  # type: ignore[arg-type]
+                self.assertIsNone(found.versus)
