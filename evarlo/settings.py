@@ -22,6 +22,7 @@ INSTALLED_APPS = [
     "evarlo.people",
     "evarlo.catalogue",
     "evarlo.grounds",
+    "evarlo.seeds",
     "evarlo.trials",
     "evarlo.nursery",
     "evarlo.walks",

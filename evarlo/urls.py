@@ -7,6 +7,7 @@ urlpatterns = [
     path("people/", include("evarlo.people.urls")),
     path("cultivars/", include("evarlo.catalogue.urls")),
     path("ground/", include("evarlo.grounds.urls")),
+    path("seed/", include("evarlo.seeds.urls")),
     path("bring-in/", include("evarlo.exchange.urls")),
     path("trials/", include("evarlo.trials.urls")),
     path("trials/<slug:slug>/", include("evarlo.nursery.urls")),

@@ -36,6 +36,20 @@ def seeds_for_plants(plants: int, germination: float, field_factor: float = 1.0,
     return ceil(plants / emergence_share(germination, field_factor) - 1e-9) + spare
 
 
+def seeds_to_sow(
+    stations: int, per_station: int, germination: float, field_factor: float = 1.0, spare_share: float = 0.0, spare: int = 0
+) -> int:
+    """Seeds for an entry whose losses are to be made good: stations × plants a station ÷ (germination × field factor), rounded
+    up, + a share of that, rounded up, + `spare`.
+
+    Raises ValueError for counts below nought, or shares outside 0 to 1 (a spare share may be larger).
+    """
+    if stations < 0 or per_station < 1 or spare_share < 0:
+        raise ValueError("stations and spares must not be negative, and a station takes at least one")
+    plain = seeds_for_plants(stations * per_station, germination, field_factor)
+    return plain + ceil(plain * spare_share - 1e-9) + spare
+
+
 def seeds_for_stations(
     stations: int, seeds_per_station: int, germination: float, field_factor: float = 1.0, spare: int = 0,
     packet: int | None = None,

@@ -27,9 +27,9 @@ GROUND = World(
 )  # fmt: skip
 
 
-def grow_lines(crop: Crop, bed: Bed, people: People, sown: date, seed: int = 2621) -> Trial:
+def grow_lines(crop: Crop, beds: list[Bed], people: People, sown: date, seed: int = 2621) -> Trial:
     """The whole season: planned, sown, walked three times and left to be compared."""
-    trial = _planned(crop, bed, people, sown, seed)
+    trial = _planned(crop, beds, people, sown, seed)
     plots = list(trial.plots.select_related("entry__cultivar"))
     rng = np.random.default_rng(seed)
     truth = [Cultivar(CHECK, 3.0, 84, 0.92, 3.0)] + [
@@ -54,7 +54,7 @@ def grow_lines(crop: Crop, bed: Bed, people: People, sown: date, seed: int = 262
     return trial
 
 
-def _planned(crop: Crop, bed: Bed, people: People, sown: date, seed: int) -> Trial:
+def _planned(crop: Crop, beds: list[Bed], people: People, sown: date, seed: int) -> Trial:
     traits = {t.key: t for t in Trait.objects.all()}
     trial = plan_trial(
         TrialPlan(
@@ -62,7 +62,8 @@ def _planned(crop: Crop, bed: Bed, people: People, sown: date, seed: int) -> Tri
             question="Which of the new lines fill at least as much as Marl Penny and stay cleaner?",
             season=str(sown.year),
             crop=crop,
-            bed=bed,
+            bed=beds[0],
+            more_beds=beds[1:],
             entries=[CHECK, *LINES],
             check=CHECK,
             design=Trial.Design.INCOMPLETE,

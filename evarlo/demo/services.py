@@ -14,7 +14,7 @@ from evarlo.demo.seasons import People, Season
 from evarlo.grounds.models import Bed, Site
 from evarlo.grounds.weather import read_station, record_of, take_frost_dates
 from evarlo.people.models import User
-from evarlo.trials.models import Cause
+from evarlo.trials.models import Cause, Trial
 from evarlo.trials.services import CriterionPlan, TrialPlan, cultivar_named, fix_layout, plan_trial
 
 RUNNING_FOR = 84  # days that the running season has been under way
@@ -34,8 +34,10 @@ def build(today: date) -> None:
         take_frost_dates(site, risk)
     strip = Bed.objects.create(site=site, name="North strip", length_m=20.4, width_m=15.6, bearing=75)
     tide = Bed.objects.create(site=site, name="Tide bed", length_m=28, width_m=6.4, bearing=75)
-    long = Bed.objects.create(site=site, name="Sluice bed", length_m=30, width_m=6.4, bearing=165)
+    long = Bed.objects.create(site=site, name="Sluice bed", length_m=18.5, width_m=6.4, bearing=165)
+    reed = Bed.objects.create(site=site, name="Reed bed", length_m=9.5, width_m=6.4, bearing=165)
     bank = Bed.objects.create(site=site, name="Bank bed", length_m=18, width_m=5, bearing=165)
+    gull = Bed.objects.create(site=site, name="Gull bed", length_m=23, width_m=6.2, bearing=165)
     for name, listed in (("Edamame soybean", world.EDAMAME), ("Radicchio", world.RADICCHIO), ("Storage daikon", world.DAIKON)):
         for cultivar in listed:
             cultivar_named(crops[name], cultivar)
@@ -44,8 +46,8 @@ def build(today: date) -> None:
     flooded_season(Season(years_before(sown, 2), 1207, fennel, strip, people))
     uneven_season(Season(years_before(sown, 1), 1249, fennel, strip, people))
     running_season(Season(sown, 1259, fennel, strip, people))
-    grow_lines(crops["Edamame soybean"], long, people, years_before(sown, 1))
-    plan_others(crops, tide, bank, people.manager, today)
+    grow_lines(crops["Edamame soybean"], [long, reed], people, years_before(sown, 1))
+    plan_others(crops, tide, [bank, gull], people.manager, today)
 
 
 def make_people() -> People:
@@ -107,7 +109,7 @@ def running_season(season: Season) -> None:
     season.walk("bolting", RUNNING_FOR - 1, season.bolting, most=29)
 
 
-def plan_others(crops: dict[str, Crop], tide: Bed, bank: Bed, by: User, today: date) -> None:
+def plan_others(crops: dict[str, Crop], tide: Bed, bank: list[Bed], by: User, today: date) -> None:
     """An edamame trial whose layout is fixed and whose sowing is late, and a radicchio trial still being planned."""
     traits = {t.key: t for t in Trait.objects.all()}
     early = plan_trial(
@@ -137,13 +139,17 @@ def plan_others(crops: dict[str, Crop], tide: Bed, bank: Bed, by: User, today: d
     plan_trial(
         TrialPlan(
             name="Radicchio heads",
-            question="Which radicchio makes the firmest heads for the late market?",
+            question="Which radicchio makes the firmest heads, and does it want the earlier or the later sowing?",
             season=str(today.year),
             crop=crops["Radicchio"],
-            bed=bank,
+            bed=bank[0],
             entries=world.RADICCHIO,
             check="Ostrel Red",
-            blocks=5,
+            design=Trial.Design.SPLIT,
+            factor="Sowing date",
+            levels=[f"{today + timedelta(days=5):%-d %b}", f"{today + timedelta(days=26):%-d %b}"],
+            more_beds=bank[1:],
+            blocks=4,
             plot_length_m=1.8,
             plot_width_m=1.4,
             path_m=0.5,

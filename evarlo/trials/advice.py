@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from evarlo.trials.models import TWO_FACTORS, Trial
+from evarlo.trials.models import Trial
 
 Design = Trial.Design
 
@@ -43,13 +43,12 @@ DESIGNS = (
     Explained(Design.PAIRS, "Pairs with the check", "Every entry stands beside a plot of the check.",
               "Choose it for a few entries on growers' own ground, or where ground is very uneven."),
 )  # fmt: skip
-BY_KEY = {d.key: d for d in DESIGNS}
 MANY = 16
 
 
 def advised_design(design: str, entries: int, checks: int = 1) -> str:
-    """Whether a number of entries suits a design, in a sentence; what would suit it better when it does not."""
-    chosen = BY_KEY.get(design, DESIGNS[0])
+    """Whether a number of entries suits a design, in a sentence; what would suit it better when it does not. Nothing where the
+    design itself says enough."""
     if entries > MANY and design in (Design.BLOCKS, Design.NO_BLOCKS):
         size = max(3, round(entries**0.5))
         return (
@@ -62,10 +61,6 @@ def advised_design(design: str, entries: int, checks: int = 1) -> str:
         return "Augmented blocks are judged by their checks alone: name further checks."
     if design == Design.LATIN and not 4 <= entries <= 8:
         return f"A Latin square of {entries} entries takes {entries * entries} plots; 4 to 8 entries suit it best."
-    if design in TWO_FACTORS:
-        return chosen.said
-    return f"{chosen.does} {entries} entries suit it." if design != Design.BLOCKS else _blocks(entries)
-
-
-def _blocks(entries: int) -> str:
-    return f"{entries} entries fit complete blocks well: each block stays small enough to lie on one kind of ground."
+    if design == Design.BLOCKS:
+        return f"{entries} entries fit complete blocks well: each block stays small enough to lie on one kind of ground."
+    return ""

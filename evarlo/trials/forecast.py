@@ -8,14 +8,17 @@ from typing import Any
 
 from django.utils.safestring import SafeString
 
+from evarlo.catalogue.models import Crop
 from evarlo.trials.advice import advised_design
 from evarlo.trials.drafting import Draft, Wanted, draft, precision_of
-from evarlo.trials.models import TWO_FACTORS, Trial
+from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
+from evarlo.trials.needs import defaults_for
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.ui.draw.advisor import Step, advisor
 from evarlo.ui.draw.plan import Outline, Tag, plan, stacked
 from trialcore.bed import Bed, PlotSize, stations
 from trialcore.power import smallest_found
+from trialcore.sowing import seeds_to_sow, trays_needed
 
 SEED = 1  # the preview shows how plots lie, not which entry stands where
 MOST_SHOWN = 10
@@ -33,6 +36,8 @@ class Forecast:
     area_m2: float | None = None
     draft: Draft | None = None
     drawing: SafeString | None = None
+    seeds: int | None = None
+    trays: int | None = None
     room: str = ""
     tells: float | None = None
     tells_what: str = ""
@@ -64,10 +69,20 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
         if typed.get("between_rows_cm") and typed.get("in_row_cm"):
             made["rows"], made["plants_a_row"] = stations(length, width, typed["between_rows_cm"] / 100, typed["in_row_cm"] / 100)
             plants = made["rows"] * made["plants_a_row"]
+    crop = Crop.objects.filter(name__iexact=typed.get("crop") or "").first()
+    usual = NeedPlan(**defaults_for(crop)) if crop else NeedPlan()
+    if plants:
+        made["seeds"], made["trays"] = _seeds(wanted.plots * plants, usual)
     made |= _precision(typed, wanted, length * width if length and width else None, plants)
     if length and width and typed.get("bed_length_m") and typed.get("bed_width_m"):
         made |= _in_beds(typed, wanted)
     return Forecast(**made)
+
+
+def _seeds(stations: int, usual: NeedPlan) -> tuple[int, int | None]:
+    """Seeds and trays by the crop's usual way of raising, before any lot is known."""
+    seeds = seeds_to_sow(stations, usual.per_station, usual.germination / 100, usual.field_percent / 100, usual.spare_percent / 100)
+    return seeds, trays_needed(seeds, usual.tray_cells) if usual.transplant else None
 
 
 def wanted_from(typed: dict[str, Any], entries: int) -> Wanted | None:
@@ -112,14 +127,15 @@ def _curve(typed: dict[str, Any], wanted: Wanted, area: float | None, plants: in
     blocks = wanted.blocks
     last = min(MOST_BLOCKS, max(MOST_SHOWN, blocks + 2))
     shown = range(2, last + 1) if last <= MOST_SHOWN else range(max(2, last - MOST_SHOWN + 2), last + 1)
-    rows = ["plots", *(["plot ground, m²"] if area else []), *(["plants"] if plants else [])]
+    rows = ["plots", *(["plot ground, m²"] if area else []), *(["plants", "seeds"] if plants else [])]
     steps = []
     for b in shown:
         then = replace(wanted, blocks=b)
         if (tells := _tells(typed, then)) is None:
             continue
         n = then.plots
-        takes = [str(n), *([f"{n * area:.0f}"] if area else []), *([str(n * plants)] if plants else [])]
+        seeds = [str(n * plants), str(_seeds(n * plants, NeedPlan())[0])] if plants else []
+        takes = [str(n), *([f"{n * area:.0f}"] if area else []), *seeds]
         steps.append(Step(b, tells, tuple(takes)))
     if len(steps) < 2:
         return None

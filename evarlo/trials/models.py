@@ -265,6 +265,51 @@ class Exclusion(models.Model):
         return f"{self.plot}: {self.get_cause_display()}"
 
 
+class NeedPlan(models.Model):
+    """How a trial's seed, trays and spares are reckoned. Shares in percent; set from the crop's profile when first looked at."""
+
+    trial = models.OneToOneField(Trial, on_delete=models.CASCADE, related_name="need_plan")
+    per_station = models.PositiveSmallIntegerField(default=1)  # seeds a station, or a cell
+    germination = models.FloatField(default=85)  # where a lot says nothing
+    field_percent = models.FloatField(default=90)  # of the seeds that germinate, how many make a plant
+    spare_percent = models.FloatField(default=10)
+    spare = models.PositiveIntegerField(default=0)  # seeds an entry, besides
+    transplant = models.BooleanField(default=False)
+    tray_cells = models.PositiveSmallIntegerField(default=60)
+    cell_ml = models.FloatField(default=50)
+    lead_days = models.PositiveSmallIntegerField(default=21)  # from an order to its arrival
+
+    def __str__(self) -> str:
+        return f"needs of {self.trial}"
+
+
+class Material(models.Model):
+    """Something every plot gets, or every plant, and how its amount is found."""
+
+    class Kind(models.TextChoices):
+        RATE = "rate", "a label rate over the plot"
+        NUTRIENT = "nutrient", "a nutrient the soil lacks"
+        LAYER = "layer", "a layer on the plot"
+        PLANT = "plant", "pieces for each plant"
+        ROW = "row", "metres along each row"
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="materials")
+    name = models.CharField(max_length=60)
+    kind = models.CharField(max_length=8, choices=Kind.choices)
+    amount = models.FloatField()  # of the rate, g/m² of the nutrient, cm of the layer, pieces or lines
+    unit = models.CharField(max_length=8, blank=True)  # of a label rate
+    grade = models.FloatField(null=True, blank=True)  # % of the nutrient in the material
+    soil = models.FloatField(null=True, blank=True)  # mg/kg by the soil test
+    pack = models.FloatField(null=True, blank=True)  # g, ml, litres, pieces or metres in a pack
+    price = models.FloatField(null=True, blank=True)  # of a pack
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Deed(models.Model):
     """Something that was done to the trial as a whole, with the figures needed to do it again."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
@@ -16,7 +16,8 @@ from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
 from evarlo.people.models import User
 from evarlo.trials.drafting import Draft, Wanted, best_seed, draft
-from evarlo.trials.models import TWO_FACTORS, BlockPlace, Criterion, Deed, Entry, Exclusion, Plot, Trial
+from evarlo.trials.models import TWO_FACTORS, BlockPlace, Criterion, Deed, Entry, Exclusion, Material, NeedPlan, Plot, Trial
+from evarlo.ui.refused import Refused as Refused
 from trialcore.bed import Bed as BedSize
 from trialcore.bed import PlotSize
 from trialcore.layouts.placing import BlockPlace as At
@@ -27,14 +28,7 @@ MOST_BLOCKS = 20
 MOST_SQUARE = 16
 MOST_LEVELS = 12
 MOST_PLOTS = 4000
-
-
-class Refused(ValueError):
-    """An act that cannot be done, with the reason in words for the person. `field` is where it was typed."""
-
-    def __init__(self, message: str, field: str = "") -> None:
-        super().__init__(message)
-        self.field = field
+MOST_MATERIALS = 40
 
 
 @dataclass(frozen=True)
@@ -339,6 +333,22 @@ def fix_layout(trial: Trial, by: User) -> None:
     trial.layout_fixed_at = timezone.now()
     trial.save(update_fields=["layout_fixed_at"])
     record(trial, by, f"Layout fixed as drawn from seed {trial.layout_seed}.", seed=trial.layout_seed)
+
+
+@transaction.atomic
+def keep_need_plan(trial: Trial, typed: Mapping[str, Any]) -> None:
+    """Keep how the trial's seed and trays are reckoned."""
+    NeedPlan.objects.update_or_create(trial=trial, defaults=dict(typed))
+
+
+@transaction.atomic
+def add_material(trial: Trial, typed: Mapping[str, Any]) -> Material:
+    """Put a material on the trial's list. Raises Refused where its amount cannot be found from what was typed."""
+    if typed["kind"] == Material.Kind.NUTRIENT and not typed.get("grade"):
+        raise Refused("Nothing was typed. Expected how much of the nutrient the material holds, in percent.", "grade")
+    if trial.materials.count() >= MOST_MATERIALS:
+        raise Refused(f"A trial holds {MOST_MATERIALS} materials at most.", "name")
+    return Material.objects.create(trial=trial, **typed)
 
 
 @transaction.atomic

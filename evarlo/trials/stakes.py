@@ -71,7 +71,7 @@ def labels_of(trial: Trial, plots: Iterable[Plot], names: dict[int, str], kind: 
     for plot in plots:
         where = f"{trial.name} {trial.season}"
         block = f"block {plot.block}" + (f" / {plot.inner}" if plot.inner else "")
-        place = f"{where} · {block}" if plot.block else where
+        place = " · ".join([where, *([block] if plot.block else []), *([plot.level] if plot.level else [])])
         if kind in ("blind", "both"):
             made.append(Label(plot_code(plot), plot.number, plot.entry.code, place))
         if kind in ("named", "both"):

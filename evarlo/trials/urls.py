@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.trials import paper, views
+from evarlo.trials import needs_views, paper, views
 
 app_name = "trials"
 urlpatterns = [
@@ -17,6 +17,12 @@ urlpatterns = [
     path("<slug:slug>/print/", paper.paper, name="paper"),
     path("<slug:slug>/print/plan/", paper.plan_sheet, name="plan-sheet"),
     path("<slug:slug>/print/scoring/", paper.scoring_sheet, name="scoring-sheet"),
+    path("<slug:slug>/print/kit/", needs_views.kit, name="kit"),
+    path("<slug:slug>/needs/", needs_views.needs_page, name="needs"),
+    path("<slug:slug>/needs/keep/", needs_views.keep_needs, name="keep-needs"),
+    path("<slug:slug>/needs/orders.csv", needs_views.orders, name="orders"),
+    path("<slug:slug>/needs/material/", needs_views.new_material, name="new-material"),
+    path("<slug:slug>/needs/material/<int:pk>/drop/", needs_views.drop_material, name="drop-material"),
     path("<slug:slug>/ground/", views.ground, name="ground"),
     path("<slug:slug>/plot/<int:pk>/", views.plot, name="plot"),
     path("<slug:slug>/plot/<int:pk>/leave-out/", views.leave_out, name="leave-out"),

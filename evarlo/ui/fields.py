@@ -49,6 +49,10 @@ class Number(forms.Field):
             raise ValidationError(f"Found “{text[:24]}”. Expected {self.expected}.")
         return int(number) if self.whole else number
 
+    def prepare_value(self, value: Any) -> Any:
+        """A number on record as people would type it: 18, not 18.0."""
+        return f"{value:.10g}" if isinstance(value, float) else value
+
 
 class Day(forms.Field):
     """A date as the browser sends it, or as people write it: 14 Jul 2026, 14 Jul, 14.7.2026, 2026-07-14."""

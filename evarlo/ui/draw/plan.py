@@ -150,11 +150,11 @@ def _outline(o: Outline, scale: float, names: float, room: float) -> SafeString:
 def _handle(h: Handle, scale: float, names: float) -> SafeString:
     """The edge of a block, with the corner it is taken by."""
     x, y, w, d = MARGIN + h.x * scale, MARGIN + names + h.y * scale, h.length * scale, h.width * scale
-    grip = min(16.0, w / 3, d / 3)
+    grip = 13.0
     return format_html(
         '<g class="handle" data-block="{}" data-bed="{}"><rect class="block-edge" x="{}" y="{}" width="{}" height="{}"/>'
         '<rect class="grip" x="{}" y="{}" width="{}" height="{}"><title>Drag block {}; double-click turns it</title></rect></g>',
-        h.block, h.bed, _n(x), _n(y), _n(w), _n(d), _n(x + w - grip), _n(y + d - grip), _n(grip), _n(grip), h.block,
+        h.block, h.bed, _n(x), _n(y), _n(w), _n(d), _n(x + w - 5), _n(y + d - 5), _n(grip), _n(grip), h.block,
     )  # fmt: skip
 
 

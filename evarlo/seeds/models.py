@@ -1,0 +1,71 @@
+"""Seed and other planting material: lots, and a ledger of what came in and went out of each."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from evarlo.catalogue.models import Cultivar
+
+
+class Lot(models.Model):
+    """Material of one cultivar from one source. Counts are of seeds, or of pieces where `material` is none; weights in grams,
+    prices in the station's own currency."""
+
+    class Material(models.TextChoices):
+        SEED = "seed", "seed"
+        TUBERS = "tubers", "tubers"
+        SETS = "sets", "sets"
+        SLIPS = "slips", "slips or cuttings"
+        PLANTS = "plants", "bought plants"
+
+    cultivar = models.ForeignKey(Cultivar, on_delete=models.PROTECT, related_name="lots")
+    name = models.CharField(max_length=40)  # the lot's own number
+    supplier = models.CharField(max_length=40, blank=True)
+    material = models.CharField(max_length=8, choices=Material.choices, default=Material.SEED)
+    year = models.PositiveSmallIntegerField(null=True, blank=True)  # in which it was grown
+    grade = models.CharField(max_length=60, blank=True)  # grade, piece weight, age or preparation of other material
+    thousand_g = models.FloatField(null=True, blank=True)  # thousand-seed weight
+    diameter_mm = models.FloatField(null=True, blank=True)
+    germination = models.FloatField(null=True, blank=True)  # %, as stated by the supplier
+    treatment = models.CharField(max_length=80, blank=True)
+    packet = models.PositiveIntegerField(null=True, blank=True)  # seeds in a packet
+    price = models.FloatField(null=True, blank=True)  # of a packet
+    note = models.CharField(max_length=200, blank=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["cultivar__name", "-year", "name"]
+        constraints = [models.UniqueConstraint(fields=["cultivar", "name"], name="one_lot_a_number")]
+
+    def __str__(self) -> str:
+        return f"{self.cultivar.name}, lot {self.name}"
+
+    @property
+    def counted_in(self) -> str:
+        return "seeds" if self.material == self.Material.SEED else "pieces"
+
+
+class Move(models.Model):
+    """A line of a lot's ledger: seeds in or out. A count sets the stock right, and its line is the difference it found."""
+
+    class Why(models.TextChoices):
+        RECEIVED = "received", "received"
+        COUNTED = "counted", "counted"
+        TAKEN = "taken", "taken out"
+        DISCARDED = "discarded", "thrown away"
+
+    lot = models.ForeignKey(Lot, on_delete=models.CASCADE, related_name="moves")
+    on = models.DateField()
+    seeds = models.IntegerField()
+    why = models.CharField(max_length=10, choices=Why.choices)
+    note = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["on", "id"]
+
+    def __str__(self) -> str:
+        return f"{self.lot}: {self.seeds:+d}"

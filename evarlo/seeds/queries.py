@@ -1,0 +1,67 @@
+"""What is in stock, how old it is, and whether it will do."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from django.db.models import Sum
+
+from evarlo.seeds.models import Lot
+
+
+@dataclass(frozen=True)
+class Stock:
+    """A lot with what its ledger leaves. `age` in years; `worn` when it is older than the crop's seed keeps, `doubtful` when
+    it may be."""
+
+    lot: Lot
+    seeds: int
+    age: int | None
+    keeps: tuple[float, float] | None
+
+    @property
+    def worn(self) -> bool:
+        return self.age is not None and self.keeps is not None and self.age > self.keeps[1]
+
+    @property
+    def doubtful(self) -> bool:
+        return self.age is not None and self.keeps is not None and self.age > self.keeps[0]
+
+    @property
+    def said(self) -> str:
+        """What to beware of, in words; empty when there is nothing."""
+        if self.seeds < 0:
+            return "More was taken than came in: count the packet."
+        if self.keeps is None or not self.doubtful:
+            return ""
+        low, high = self.keeps
+        kept = f"seed of this crop keeps {low:g} to {high:g} years"
+        return f"{self.age} years old; {kept}. {'Test it before relying on it.' if not self.worn else 'Expect it to fail.'}"
+
+    @property
+    def germination(self) -> float | None:
+        """The stated share that germinates, in percent."""
+        return self.lot.germination
+
+
+def stocks(year: int, cultivars: Iterable[int] | None = None) -> list[Stock]:
+    """Every lot with its stock and its age in `year`; of some cultivars only where their ids are given."""
+    lots = Lot.objects.select_related("cultivar__crop").annotate(left=Sum("moves__seeds"))
+    if cultivars is not None:
+        lots = lots.filter(cultivar__in=cultivars)
+    made = []
+    for lot in lots:
+        keeps = lot.cultivar.crop.profile.get("seed_years") if lot.material == Lot.Material.SEED else None
+        age = year - lot.year if lot.year else None
+        made.append(Stock(lot, lot.left or 0, age, (keeps[0], keeps[1]) if keeps else None))
+    return made
+
+
+def by_crop(found: Iterable[Stock]) -> list[tuple[str, list[Stock]]]:
+    """Stocks under the names of their crops."""
+    groups: dict[str, list[Stock]] = defaultdict(list)
+    for stock in found:
+        groups[stock.lot.cultivar.crop.name].append(stock)
+    return sorted(groups.items())

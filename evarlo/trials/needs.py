@@ -1,0 +1,221 @@
+"""What a trial needs before it can be sown: seed by entry with its working, trays, materials, what is short, and what it costs."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from evarlo.catalogue.models import Crop
+from evarlo.seeds.models import Lot
+from evarlo.seeds.queries import Stock, stocks
+from evarlo.trials.models import Entry, Material, NeedPlan, Trial
+from trialcore import doses
+from trialcore.bed import stations
+from trialcore.sowing import emergence_share, medium_litres, seeds_per_station, seeds_to_sow, trays_needed
+
+FEW_EMPTY = 0.05  # of cells or stations that may stay empty before another seed a station is advised
+
+
+@dataclass(frozen=True)
+class EntryNeed:
+    """One entry: its stations, the seeds they take, how that was reckoned, what is in stock and what is missing."""
+
+    entry: Entry
+    name: str
+    stations: int
+    seeds: int
+    working: str
+    lots: tuple[Stock, ...]
+    in_stock: int
+    packets: int | None
+    order_by: date | None
+    cost: float | None
+    cells: int
+
+    @property
+    def short(self) -> int:
+        return max(0, self.seeds - self.in_stock)
+
+    @property
+    def doubts(self) -> list[str]:
+        """What is to be said of the lots that would be used."""
+        return [f"Lot {s.lot.name}: {s.said}" for s in self.lots if s.said]
+
+
+@dataclass(frozen=True)
+class MaterialNeed:
+    """One material: what a plot gets and what the trial takes, in `unit`, with the working in words."""
+
+    material: Material
+    a_plot: float
+    in_all: float
+    unit: str
+    working: str
+    packs: int | None
+    cost: float | None
+
+
+@dataclass(frozen=True)
+class Needs:
+    plan: NeedPlan
+    rows: tuple[EntryNeed, ...]
+    materials: tuple[MaterialNeed, ...]
+    plots: int
+    stations_a_plot: int
+    trays: int
+    medium_l: float
+    advice: str
+    sow_on: date | None
+
+    @property
+    def seeds(self) -> int:
+        return sum(r.seeds for r in self.rows)
+
+    @property
+    def short(self) -> list[EntryNeed]:
+        return [r for r in self.rows if r.short]
+
+    @property
+    def cost(self) -> float:
+        """What is to be bought, as far as its prices are known."""
+        return sum(r.cost or 0.0 for r in self.rows) + sum(m.cost or 0.0 for m in self.materials)
+
+    @property
+    def without_price(self) -> int:
+        """How many things to buy have no price."""
+        return sum(r.short > 0 and r.cost is None for r in self.rows) + sum(m.cost is None for m in self.materials)
+
+
+def plan_of(trial: Trial) -> NeedPlan:
+    """How the trial's needs are reckoned; from its crop's profile while nobody has said otherwise. Nothing is written."""
+    return NeedPlan.objects.filter(trial=trial).first() or NeedPlan(trial=trial, **defaults_for(trial.crop))
+
+
+def defaults_for(crop: Crop) -> dict[str, Any]:
+    """A crop's usual way of raising."""
+    profile = crop.profile
+    made: dict[str, Any] = {"transplant": "transplant" in str(profile.get("raising", "")).split(" or ")[0]}
+    if profile.get("cell_ml"):
+        made["cell_ml"] = float(profile["cell_ml"])
+    return made
+
+
+def needs_of(trial: Trial, names: dict[int, str], today: date) -> Needs:
+    """Reckon it all from the plots as they are laid out."""
+    plan = plan_of(trial)
+    a_plot = trial.plants_a_plot or 0
+    count: dict[int, int] = defaultdict(int)
+    for entry_id in trial.plots.values_list("entry_id", flat=True):
+        count[entry_id] += 1
+    entries = list(trial.entries.select_related("cultivar"))
+    by_cultivar: dict[int, list[Stock]] = defaultdict(list)
+    for stock in stocks(today.year, [e.cultivar_id for e in entries]):
+        by_cultivar[stock.lot.cultivar_id].append(stock)
+    start = trial.sow_on
+    rows = tuple(_row(e, names[e.pk], count[e.pk], a_plot, plan, by_cultivar[e.cultivar_id], start) for e in entries)
+    cells = sum(r.cells for r in rows)
+    trays = trays_needed(cells, plan.tray_cells) if plan.transplant else 0
+    medium = medium_litres(trays, plan.tray_cells, plan.cell_ml) if trays else 0.0
+    materials = tuple(_material(m, trial, sum(count.values()), a_plot) for m in trial.materials.all())
+    return Needs(plan, rows, materials, sum(count.values()), a_plot, trays, medium, _advice(plan), start)
+
+
+def _row(entry: Entry, name: str, plots: int, a_plot: int, plan: NeedPlan, found: list[Stock], start: date | None) -> EntryNeed:
+    lots = sorted(found, key=lambda s: (s.worn, -(s.lot.year or 0)))
+    best = lots[0] if lots else None
+    share = (best.germination if best and best.germination else plan.germination) / 100
+    if best and best.lot.material != Lot.Material.SEED:
+        share = 1.0
+    count = plots * a_plot
+    field = plan.field_percent / 100
+    seeds = seeds_to_sow(count, plan.per_station, share, field, plan.spare_percent / 100, plan.spare) if count else 0
+    in_stock = sum(max(0, s.seeds) for s in lots)
+    short = max(0, seeds - in_stock)
+    packet, price = (best.lot.packet, best.lot.price) if best else (None, None)
+    packets = doses.packs(short, packet) if packet and short else None
+    cost = packets * price if packets and price is not None else None
+    order_by = start - timedelta(days=plan.lead_days) if start and short else None
+    cells = -(-seeds // plan.per_station) if plan.transplant else 0
+    working = _working(count, plan, share, field, seeds, best)
+    return EntryNeed(entry, name, count, seeds, working, tuple(lots), in_stock, packets, order_by, cost, cells)
+
+
+def _working(count: int, plan: NeedPlan, share: float, field: float, seeds: int, best: Stock | None) -> str:
+    each = f"{count} stations × {plan.per_station}" if plan.per_station > 1 else f"{count} stations"
+    spare = f" + {plan.spare_percent:g} %" if plan.spare_percent else ""
+    spare += f" + {plan.spare} spare" if plan.spare else ""
+    what = best.lot.counted_in if best else "seeds"
+    packets = f" = {doses.packs(seeds, best.lot.packet)} packets" if best and best.lot.packet and seeds else ""
+    lot = f" of lot {best.lot.name}" if best else ""
+    assumed = "" if best and best.germination else " (germination assumed)"
+    return f"{each} ÷ ({share:.2f} × {field:.2f}){spare} = {seeds} {what}{packets}{lot}{assumed}"
+
+
+def _advice(plan: NeedPlan) -> str:
+    """How often a station stays empty, and what would mend that."""
+    share = emergence_share(plan.germination / 100, plan.field_percent / 100)
+    empty = (1 - share) ** plan.per_station
+    where = "cell" if plan.transplant else "station"
+    said = f"With {plan.per_station} seed{'s' if plan.per_station > 1 else ''} a {where}, {100 * empty:.0f} % stay empty"
+    better = seeds_per_station(plan.germination / 100, plan.field_percent / 100, FEW_EMPTY)
+    if empty > FEW_EMPTY and better > plan.per_station:
+        return f"{said}; {better} would leave fewer than {100 * FEW_EMPTY:.0f} % empty."
+    return f"{said}."
+
+
+def _material(m: Material, trial: Trial, plots: int, a_plot: int) -> MaterialNeed:
+    area = trial.plot_area_m2 or 0.0
+    rows = _rows(trial) if a_plot else 0
+    length = trial.plot_length_m or 0.0
+    match m.kind:
+        case Material.Kind.RATE:
+            amount, unit = doses.from_rate(m.amount, m.unit, area), "ml" if m.unit in ("ml/m²", "l/ha") else "g"
+            working = f"{m.amount:g} {m.unit} × {area:.2f} m²"
+        case Material.Kind.NUTRIENT:
+            supply = doses.soil_supply_g_m2(m.soil or 0.0)
+            amount, unit = doses.fertiliser_g(m.amount, m.grade or 100.0, area, supply), "g"
+            soil = f" − {supply:.1f} in the soil" if m.soil else ""
+            working = f"({m.amount:g} g/m²{soil}) × {area:.2f} m² ÷ {m.grade or 100:g} %"
+        case Material.Kind.LAYER:
+            amount, unit = doses.layer_litres(m.amount, area), "l"
+            working = f"{m.amount:g} cm × {area:.2f} m²"
+        case Material.Kind.PLANT:
+            amount, unit = m.amount * a_plot, "pieces"
+            working = f"{m.amount:g} × {a_plot} plants"
+        case _:
+            amount, unit = m.amount * rows * length, "m"
+            working = f"{m.amount:g} × {rows} rows × {length:g} m"
+    in_all = amount * plots
+    packs = doses.packs(in_all, m.pack) if m.pack else None
+    cost = packs * m.price if packs is not None and m.price is not None else None
+    return MaterialNeed(m, amount, in_all, unit, working, packs, cost)
+
+
+def _rows(trial: Trial) -> int:
+    """Rows of a plot in which plants stand."""
+    assert trial.plot_length_m and trial.plot_width_m and trial.between_rows_cm and trial.in_row_cm
+    return stations(trial.plot_length_m, trial.plot_width_m, trial.between_rows_cm / 100, trial.in_row_cm / 100)[0]
+
+
+def order_lines(needs: Needs) -> list[list[str]]:
+    """What is to be bought, a line each, with its units and the day to order by; the first line names the columns."""
+    lines = [["item", "supplier", "amount", "unit", "packs", "pack_size", "order_by", "cost"]]
+    for r in needs.short:
+        lot = r.lots[0].lot if r.lots else None
+        lines.append([
+            r.name, lot.supplier if lot else "", str(r.short), lot.counted_in if lot else "seeds", _text(r.packets),
+            _text(lot.packet if lot else None), r.order_by.isoformat() if r.order_by else "", _text(r.cost),
+        ])  # fmt: skip
+    for m in needs.materials:
+        order_by = needs.sow_on - timedelta(days=needs.plan.lead_days) if needs.sow_on else None
+        lines.append([
+            m.material.name, "", f"{m.in_all:.4g}", m.unit, _text(m.packs), _text(m.material.pack),
+            order_by.isoformat() if order_by else "", _text(m.cost),
+        ])  # fmt: skip
+    return lines
+
+
+def _text(value: float | None) -> str:
+    return "" if value is None else f"{value:.10g}"

@@ -1,0 +1,133 @@
+"""Needs: the page, its settings and materials, the order list, and the kit for the day."""
+
+from __future__ import annotations
+
+import csv
+from typing import Any
+
+from django import forms
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from evarlo.catalogue.profile import FIELDS, shown
+from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
+from evarlo.trials import queries
+from evarlo.trials.frame import frame
+from evarlo.trials.models import Material, NeedPlan, Trial
+from evarlo.trials.needs import needs_of, order_lines, plan_of
+from evarlo.trials.services import add_material, keep_need_plan
+from evarlo.trials.views import trial_or_404
+from evarlo.ui.fields import Number, Words
+from evarlo.ui.refused import Refused
+from trialcore.doses import PER_M2
+
+PLAN_FIELDS = (
+    "per_station", "germination", "field_percent", "spare_percent", "spare", "transplant", "tray_cells", "cell_ml", "lead_days",
+)  # fmt: skip
+
+
+class NeedForm(forms.Form):
+    per_station = Number(label="Seeds a station or cell", low=1, high=20, whole=True)
+    germination = Number(label="Germination, if a lot says none", low=1, high=100, unit="%")
+    field_percent = Number(label="Of these make a plant", low=1, high=100, unit="%")
+    spare_percent = Number(label="To spare", low=0, high=500, unit="%")
+    spare = Number(label="and besides", low=0, high=100_000, unit="seeds", whole=True)
+    transplant = forms.BooleanField(label="Raised in trays and planted out", required=False)
+    tray_cells = Number(label="Cells in a tray", low=1, high=1000, whole=True)
+    cell_ml = Number(label="Cell", low=1, high=20_000, unit="ml")
+    lead_days = Number(label="From order to arrival", low=0, high=400, unit="days", whole=True)
+
+
+class MaterialForm(forms.Form):
+    name = Words(label="Material", most=60, error_messages={"required": "Nothing was typed. Expected what it is."})
+    kind = forms.ChoiceField(label="Reckoned as", choices=Material.Kind.choices)
+    amount = Number(label="Amount", low=0, high=1e6)
+    unit = forms.ChoiceField(label="Rate in", choices=[(u, u) for u in PER_M2], required=False)
+    grade = Number(label="Grade", low=0.1, high=100, unit="%", required=False, unmarked=True)
+    soil = Number(label="Soil test", low=0, high=100_000, unit="mg/kg", required=False, unmarked=True)
+    pack = Number(label="In a pack", low=0.001, high=1e6, required=False, unmarked=True)
+    price = Number(label="Price of a pack", low=0, high=1e6, required=False, unmarked=True)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["unit"].unmarked = True  # type: ignore[attr-defined]
+
+
+@may("plan")
+def needs_page(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    plan = plan_of(trial)
+    form = NeedForm(initial={name: getattr(plan, name) for name in PLAN_FIELDS})
+    return _page(request, trial, form, MaterialForm())
+
+
+def _page(request: PersonRequest, trial: Trial, form: NeedForm, material: MaterialForm) -> HttpResponse:
+    needs = needs_of(trial, queries.entry_names(trial, request.user), timezone.localdate())
+    context = {"needs": needs, "form": form, "material": material}
+    wrong = form.errors or material.errors
+    if request.htmx and not wrong:
+        return render(request, "trials/needs.html#needs", context | {"trial": trial})
+    return render(
+        request, "trials/needs.html", context | frame(request, trial, "plan", layer="entry"), status=422 if wrong else 200
+    )
+
+
+@may("plan")
+@require_POST
+def keep_needs(request: PersonRequest, slug: str) -> HttpResponse:
+    """How the needs are reckoned was changed: they are reckoned anew at once."""
+    trial = trial_or_404(slug)
+    form = NeedForm(request.POST)
+    if form.is_valid():
+        keep_need_plan(trial, form.cleaned_data)
+        if not request.htmx:
+            return redirect("trials:needs", slug)
+    elif request.htmx:
+        return HttpResponse(status=204)  # half typed; said when it is sent as a whole
+    return _page(request, trial, form, MaterialForm())
+
+
+@may("plan")
+@require_POST
+def new_material(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    form = MaterialForm(request.POST)
+    if form.is_valid():
+        try:
+            add_material(trial, form.cleaned_data)
+            return redirect("trials:needs", slug)
+        except Refused as refusal:
+            form.add_error(refusal.field or None, str(refusal))
+    plan: NeedPlan = plan_of(trial)
+    return _page(request, trial, NeedForm(initial={name: getattr(plan, name) for name in PLAN_FIELDS}), form)
+
+
+@may("plan")
+@require_POST
+def drop_material(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    get_object_or_404(Material, trial__slug=slug, pk=pk).delete()
+    return redirect("trials:needs", slug)
+
+
+@may("plan")
+def orders(request: PersonRequest, slug: str) -> HttpResponse:
+    """The order list, for a supplier or another program."""
+    trial = trial_or_404(slug)
+    needs = needs_of(trial, queries.entry_names(trial, request.user), timezone.localdate())
+    response = HttpResponse(content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="{trial.slug}-orders.csv"'
+    csv.writer(response).writerows(order_lines(needs))
+    return response
+
+
+@may("see")
+def kit(request: PersonRequest, slug: str) -> HttpResponse:
+    """What to take along on the day of sowing or planting, plot by plot, by code: it may lie open on the bench."""
+    trial = trial_or_404(slug)
+    codes = {e.pk: e.code for e in trial.entries.all()}
+    needs = needs_of(trial, codes, timezone.localdate())
+    depth = shown(FIELDS["depth_mm"], trial.crop.profile.get("depth_mm"))
+    return render(request, "trials/kit_sheet.html", {"trial": trial, "needs": needs, "depth": depth})
