@@ -13,6 +13,7 @@ class HarvestConfig(AppConfig):
         registry.traits.append(queries.picked_traits)
         registry.diary.append(queries.diary)
         registry.spans.append(queries.spans)
+        registry.begun.append(queries.begun)
         registry.due.append(queries.due)
         registry.borne.append(queries.borne)
         registry.complete.append(queries.complete)

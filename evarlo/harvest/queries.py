@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import date, timedelta
 
 from django.db.models import Max, Min, QuerySet
@@ -96,6 +96,12 @@ def spans(trial: Trial) -> Iterable[Span]:
         yield Span("pick", seen["first"], seen["last"])
     elif trial.pick_on:
         yield Span("pick", trial.pick_on, trial.pick_on + timedelta(days=14), planned=True)
+
+
+def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
+    """The first day on which something was picked in each trial."""
+    rows = Picking.objects.filter(plot__trial__in=trial_ids, superseded_by__isnull=True, withdrawn=False).values("plot__trial")
+    return {(row["plot__trial"], "pick"): row["first"] for row in rows.annotate(first=Min("on")).order_by()}
 
 
 def due(today: date) -> Iterable[Due]:

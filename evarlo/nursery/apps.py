@@ -10,5 +10,6 @@ class NurseryConfig(AppConfig):
 
         registry.diary.append(queries.diary)
         registry.spans.append(queries.spans)
+        registry.begun.append(queries.begun)
         registry.due.append(queries.due)
         registry.complete.append(queries.complete)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import date, timedelta
 
 from django.db.models import Count, Max, Min
@@ -48,6 +48,13 @@ def spans(trial: Trial) -> Iterable[Span]:
             yield Span(stage, kept[step]["first"], kept[step]["last"])
         elif planned:
             yield Span(stage, planned, planned + timedelta(days=1), planned=True)
+
+
+def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
+    """The first day on which plots of each trial were sown and planted."""
+    rows = StepDate.objects.filter(plot__trial__in=trial_ids, superseded_by__isnull=True).values("plot__trial", "step")
+    stage = {Step.SOWN: "sow", Step.PLANTED: "plant"}
+    return {(row["plot__trial"], stage[Step(row["step"])]): row["first"] for row in rows.annotate(first=Min("on")).order_by()}
 
 
 def due(today: date) -> Iterable[Due]:

@@ -81,7 +81,7 @@ def _rail(trial: Trial, links: tuple[StageLink, ...]) -> SafeString | None:
         text = "; ".join(f"plot {e.plot.number}: {e.note}" for e in some)
         marks.append(Mark(on, text, hurts=True, label=f"lost {', '.join(e.plot.number for e in some[:3])}"))
     start, end = min(c.start for c in chips), max(c.end for c in chips)
-    return rail(chips, marks, _frosts(trial, start, end), timezone.localdate())
+    return rail(chips, marks, frosts_of(trial, start, end), timezone.localdate())
 
 
 def stage_spans(trial: Trial) -> dict[str, Span] | None:
@@ -105,7 +105,7 @@ def stage_spans(trial: Trial) -> dict[str, Span] | None:
     return spans
 
 
-def _frosts(trial: Trial, start: date, end: date) -> list[Frost]:
+def frosts_of(trial: Trial, start: date, end: date) -> list[Frost]:
     """The parts of the season in which frost is likely in half of the years or more."""
     site = trial.bed.site if trial.bed else None
     if site is None or not (site.last_frost and site.first_frost):

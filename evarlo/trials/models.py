@@ -310,6 +310,27 @@ class Material(models.Model):
         return self.name
 
 
+class Task(models.Model):
+    """What a person said of a task of the season: one of those that every trial of the crop has, by its key, or one of their
+    own. Without a word here a task falls where the crop's profile puts it."""
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="tasks")
+    key = models.SlugField(max_length=40)
+    what = models.CharField(max_length=80, blank=True)  # of an own task
+    after = models.CharField(max_length=40, blank=True)  # the task it follows, by key
+    days = models.IntegerField(default=0)  # from that one
+    condition = models.CharField(max_length=80, blank=True)  # a stage, height or state of the plants that it waits for
+    on = models.DateField(null=True, blank=True)  # where a person put it
+    done_on = models.DateField(null=True, blank=True)
+    dropped = models.BooleanField(default=False)  # not wanted in this trial
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["trial", "key"], name="one_task_a_key")]
+
+    def __str__(self) -> str:
+        return self.what or self.key
+
+
 class Deed(models.Model):
     """Something that was done to the trial as a whole, with the figures needed to do it again."""
 

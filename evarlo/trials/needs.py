@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
@@ -10,7 +11,7 @@ from typing import Any
 from evarlo.catalogue.models import Crop
 from evarlo.seeds.models import Lot
 from evarlo.seeds.queries import Stock, stocks
-from evarlo.trials.models import Entry, Material, NeedPlan, Trial
+from evarlo.trials.models import Entry, Material, NeedPlan, Plot, Trial
 from trialcore import doses
 from trialcore.bed import stations
 from trialcore.sowing import emergence_share, medium_litres, seeds_per_station, seeds_to_sow, trays_needed
@@ -90,7 +91,7 @@ class Needs:
 
 def plan_of(trial: Trial) -> NeedPlan:
     """How the trial's needs are reckoned; from its crop's profile while nobody has said otherwise. Nothing is written."""
-    return NeedPlan.objects.filter(trial=trial).first() or NeedPlan(trial=trial, **defaults_for(trial.crop))
+    return getattr(trial, "need_plan", None) or NeedPlan(trial=trial, **defaults_for(trial.crop))
 
 
 def defaults_for(crop: Crop) -> dict[str, Any]:
@@ -120,6 +121,28 @@ def needs_of(trial: Trial, names: dict[int, str], today: date) -> Needs:
     medium = medium_litres(trays, plan.tray_cells, plan.cell_ml) if trays else 0.0
     materials = tuple(_material(m, trial, sum(count.values()), a_plot) for m in trial.materials.all())
     return Needs(plan, rows, materials, sum(count.values()), a_plot, trays, medium, _advice(plan), start)
+
+
+def entries_short(trials: Sequence[Trial], today: date) -> dict[int, int]:
+    """How many entries of each trial are short of seed, of trials with a lot on record for any of their entries: of the
+    others nothing is known. A bounded number of statements for any number of trials."""
+    count: dict[int, int] = defaultdict(int)
+    for entry_id in Plot.objects.filter(trial__in=trials).values_list("entry_id", flat=True):
+        count[entry_id] += 1
+    entries: dict[int, list[Entry]] = defaultdict(list)
+    for entry in Entry.objects.filter(trial__in=trials).select_related("cultivar"):
+        entries[entry.trial_id].append(entry)
+    lots: dict[int, list[Stock]] = defaultdict(list)
+    for stock in stocks(today.year, {e.cultivar_id for some in entries.values() for e in some}):
+        lots[stock.lot.cultivar_id].append(stock)
+    found = {}
+    for trial in trials:
+        here = entries[trial.pk]
+        if any(lots[e.cultivar_id] for e in here):
+            plan, a_plot = plan_of(trial), trial.plants_a_plot or 0
+            rows = [_row(e, e.code, count[e.pk], a_plot, plan, lots[e.cultivar_id], trial.sow_on) for e in here]
+            found[trial.pk] = sum(r.short > 0 for r in rows)
+    return found
 
 
 def _row(entry: Entry, name: str, plots: int, a_plot: int, plan: NeedPlan, found: list[Stock], start: date | None) -> EntryNeed:

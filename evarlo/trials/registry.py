@@ -6,7 +6,7 @@ the apps behind them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from typing import TYPE_CHECKING
@@ -74,7 +74,8 @@ Readings = dict[int, Reading]  # by plot id
 
 @dataclass
 class Registry:
-    """`readings` by a trait's source; `complete` gives, for (trial id, thing expected), the plots that have it;
+    """`readings` by a trait's source; `begun` gives, for (trial id, stage), the day on which that stage was begun; `complete`
+    gives, for (trial id, thing expected), the plots that have it;
     `borne` the first day on which a plot (by id) is known to have borne something, so that it was sown before."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
@@ -84,6 +85,7 @@ class Registry:
     pins: list[Callable[[Trial], Iterable[Pin]]] = field(default_factory=list)
     due: list[Callable[[date], Iterable[Due]]] = field(default_factory=list)
     borne: list[Callable[[Trial], dict[int, date]]] = field(default_factory=list)
+    begun: list[Callable[[Sequence[int]], dict[tuple[int, str], date]]] = field(default_factory=list)
     complete: list[Callable[[list[int]], dict[tuple[int, str], set[int]]]] = field(default_factory=list)
 
 

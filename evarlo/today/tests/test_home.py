@@ -10,7 +10,9 @@ from django.utils import timezone
 from evarlo.compare.tests.test_comparing import MEANS
 from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
+from evarlo.seeds.services import keep_lot
 from evarlo.testing import world
+from evarlo.trials.agenda_services import finish_task
 from evarlo.trials.models import Trial
 from evarlo.walks.services import plan_round
 
@@ -27,18 +29,37 @@ class Home(TestCase):
 
     def test_what_is_late_due_and_near(self) -> None:
         made = world.trial(
-            self.by, sow_on=self.today - timedelta(3), plant_on=self.today + timedelta(2), pick_on=self.today + timedelta(60)
+            self.by, sow_on=self.today - timedelta(3), plant_on=self.today + timedelta(30), pick_on=self.today + timedelta(60)
         )
+        near = world.trial(self.by, name="Near", sow_on=self.today + timedelta(4))
         plan_round(made, world.trait("vigour"), self.today)
         page = self.client.get("/")
         self.assertContains(page, "One thing is late; longest: sow Fennel")
         self.assertContains(page, "3 days late")
         self.assertContains(page, "12 plots")
+        self.assertContains(page, f"{near.sow_on:%a} {near.sow_on.day} {near.sow_on:%b}")
         keep_step(made, Step.SOWN, self.today, made.plots.all(), self.by, self.today)
         page = self.client.get("/")
         self.assertNotContains(page, "late;")
         self.assertContains(page, "One thing is due today.")
         self.assertNotContains(page, "First pick")
+
+    def test_tasks_of_the_season_are_due_once_the_crop_is_sown(self) -> None:
+        """Fennel comes up 8 to 14 days after sowing, so it is to be counted after 11."""
+        made = world.trial(self.by, sow_on=self.today - timedelta(11), plant_on=self.today + timedelta(30))
+        self.assertNotContains(self.client.get("/"), "Count emergence")
+        keep_step(made, Step.SOWN, self.today - timedelta(11), made.plots.all(), self.by, self.today)
+        self.assertContains(self.client.get("/"), "Count emergence")
+        finish_task(made, "emergence", self.today, self.by, self.today)
+        self.assertNotContains(self.client.get("/"), "Count emergence")
+
+    def test_seed_is_to_be_ordered_where_a_ledger_says_that_it_is_short(self) -> None:
+        made = world.trial(self.by, sow_on=self.today + timedelta(24))
+        self.assertNotContains(self.client.get("/"), "Order seed")
+        entry = made.entries.select_related("cultivar")[1]
+        keep_lot(None, entry.cultivar, {"name": "1"}, self.by)
+        self.assertContains(self.client.get("/"), "Order seed")
+        self.assertContains(self.client.get("/"), "4 short")
 
     def test_a_loose_or_decided_trial_is_not_due(self) -> None:
         world.trial(self.by, fixed=False, sow_on=self.today)

@@ -82,15 +82,24 @@ class Paper(TestCase):
         self.assertEqual(
             found,
             [
+                (date(2026, 7, 6), "Order seed: Later"),  # 21 days for the order and 5 to spare
                 (date(2026, 8, 1), "Sow: Later"),
+                (date(2026, 8, 12), "Count emergence: Later"),  # 8 to 14 days
+                (date(2026, 8, 28), "Begin hardening off: Later"),  # a week before
+                (date(2026, 9, 4), "Plant out: Later"),  # 28 to 40 days old
                 (date(2026, 9, 15), "Vigour, to walk 15 Sep: Later"),
-                (date(2026, 11, 1), "First pick about: Later"),
+                (date(2026, 9, 18), "Count the stand: Later"),
+                (date(2026, 11, 1), "First pick: Later"),  # as planned, not as reckoned
+                (date(2026, 12, 16), "Compare and decide: Later"),
             ],
         )
-        self.assertEqual(len({str(e["uid"]) for e in events}), 3)
+        self.assertEqual(len({str(e["uid"]) for e in events}), 9)
         world.sow(made, self.by, date(2026, 6, 1))
         again = Calendar.from_ical(self.client.get(reverse("trials:calendar", args=[made.slug])).content).walk("VEVENT")
-        self.assertEqual([str(e["summary"]).split(":")[0] for e in again], ["Vigour, to walk 15 Sep", "First pick about"])
+        after = {str(e["summary"]).split(":")[0]: e.decoded("dtstart") for e in again}
+        self.assertNotIn("Sow", after)
+        self.assertNotIn("Order seed", after)
+        self.assertEqual(after["Count emergence"], date(2026, 6, 12))
 
     def test_a_scanned_code_finds_its_plot(self) -> None:
         self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")

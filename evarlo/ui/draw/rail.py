@@ -69,7 +69,7 @@ def rail(chips: Sequence[Chip], marks: Sequence[Mark], frosts: Sequence[Frost], 
                 )
             )
     parts.append(format_html('<line class="axis" x1="0" x2="100%" y1="{}" y2="{}"/>', AXIS, AXIS))
-    for month in _months(first, last):
+    for month in months_between(first, last):
         parts.append(
             format_html(
                 '<line class="tick" x1="{0}%" x2="{0}%" y1="{1}" y2="{2}"/><text class="month" x="{0}%" dx="4" y="{3}">{4}</text>',
@@ -106,7 +106,8 @@ def _p(percent: float) -> str:
     return f"{percent:.2f}"
 
 
-def _months(first: date, last: date) -> list[date]:
+def months_between(first: date, last: date) -> list[date]:
+    """The first days of the months between two days."""
     month = first.replace(day=1)
     found = []
     while month <= last:

@@ -1,0 +1,158 @@
+"""The calendar of a trial, and the feed of everything that is to be done."""
+
+from __future__ import annotations
+
+import secrets
+from typing import Any
+
+from django import forms
+from django.contrib.auth.decorators import login_not_required
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from evarlo.people.models import User
+from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
+from evarlo.trials.agenda import STAGES, Agenda, Line, agenda_of
+from evarlo.trials.agenda_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
+from evarlo.trials.calendar import feed_of
+from evarlo.trials.frame import frame, frosts_of
+from evarlo.trials.models import Trial
+from evarlo.trials.services import Refused
+from evarlo.trials.views import trial_or_404
+from evarlo.ui.draw.calendar import Row, calendar
+from evarlo.ui.fields import Day, Number, Words
+from evarlo.ui.notice import say, warn
+from trialcore.schedule import Dated
+
+
+class TaskForm(forms.Form):
+    what = Words(label="Task", most=80, error_messages={"required": "Nothing was typed. Expected what is to be done."})
+    on = Day(label="On", required=False)
+    after = forms.ChoiceField(label="or after", required=False)
+    days = Number(label="by", low=-400, high=400, unit="days", whole=True, required=False)
+    condition = Words(label="or when", most=80, required=False)
+
+    def __init__(self, agenda: Agenda, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        after = self.fields["after"]
+        assert isinstance(after, forms.ChoiceField)
+        after.choices = [("", "—"), *((line.key, line.what) for line in agenda.lines)]
+        for name in ("on", "after", "days", "condition"):
+            self.fields[name].unmarked = True  # type: ignore[attr-defined]
+
+
+class DayForm(forms.Form):
+    on = Day(label="Day", required=False)
+
+
+@may("see")
+def calendar_page(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    return _page(request, trial, None)
+
+
+def _page(request: PersonRequest, trial: Trial, form: TaskForm | None) -> HttpResponse:
+    agenda = agenda_of(trial)
+    rows = [_row(line, d) for line, d in agenda.dated]
+    drawing = None
+    if rows:
+        start, end = min(r.earliest for r in rows), max(r.latest for r in rows)
+        drawing = calendar(rows, frosts_of(trial, start, end), timezone.localdate())
+    key = request.user.calendar_key
+    context = frame(request, trial, "plan", layer="entry") | {
+        "agenda": agenda, "drawing": drawing, "form": form or TaskForm(agenda), "today": timezone.localdate(), "stages": STAGES,
+        "feed": request.build_absolute_uri(reverse("trials:feed", args=[key])) if key else "",
+        "dropped": trial.tasks.filter(dropped=True).count(),
+    }  # fmt: skip
+    return render(request, "trials/calendar.html", context, status=422 if form and form.errors else 200)
+
+
+def _row(line: Line, d: Dated) -> Row:
+    kind = "done" if line.done_on else "settled" if d.settled else "reckoned"
+    moves = not line.done_on and not line.key.startswith("sow-")
+    return Row(line.key, line.what, d.on, min(d.earliest, d.latest), d.latest, kind, moves, bool(d.late_by or d.early_by))
+
+
+@may("plan")
+@require_POST
+def move(request: PersonRequest, slug: str, key: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    form = DayForm(request.POST)
+    if not form.is_valid():
+        warn(request, str(form.errors["on"][0]))
+        return redirect("trials:calendar-page", slug)
+    try:
+        moved = move_task(trial, key, form.cleaned_data["on"], request.user)
+    except Refused as refusal:
+        warn(request, str(refusal))
+        return redirect("trials:calendar-page", slug)
+    names = {line.key: line.what for line in agenda_of(trial_or_404(slug)).lines}
+    others = [f"{names[k]} {days:+d}" for k, days in moved.items() if k != key and k in names]
+    if moved.get(key):
+        say(request, f"{names[key]} moved by {moved[key]:+d} days." + (f" With it: {', '.join(others)}." if others else ""))
+    return redirect("trials:calendar-page", slug)
+
+
+@may("sow")
+@require_POST
+def finish(request: PersonRequest, slug: str, key: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    form = DayForm(request.POST)
+    try:
+        if not form.is_valid():
+            raise Refused(str(form.errors["on"][0]))
+        finish_task(trial, key, form.cleaned_data["on"], request.user, timezone.localdate())
+    except Refused as refusal:
+        warn(request, str(refusal))
+    return redirect("trials:calendar-page", slug)
+
+
+@may("plan")
+@require_POST
+def add(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    form = TaskForm(agenda_of(trial), request.POST)
+    if form.is_valid():
+        d = form.cleaned_data
+        try:
+            add_task(trial, d["what"], d["on"], d["after"], d["days"] or 0, d["condition"], request.user)
+            return redirect("trials:calendar-page", slug)
+        except Refused as refusal:
+            form.add_error(refusal.field or None, str(refusal))
+    return _page(request, trial, form)
+
+
+@may("plan")
+@require_POST
+def drop(request: PersonRequest, slug: str, key: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    try:
+        if key == "all-back":
+            bring_back_tasks(trial)
+        else:
+            drop_task(trial, key, request.user)
+    except Refused as refusal:
+        warn(request, str(refusal))
+    return redirect("trials:calendar-page", slug)
+
+
+@may("see")
+@require_POST
+def new_feed(request: PersonRequest, slug: str) -> HttpResponse:
+    """A fresh address for this person's feed; the one before stops working."""
+    User.objects.filter(pk=request.user.pk).update(calendar_key=secrets.token_urlsafe(32))
+    return redirect("trials:calendar-page", slug)
+
+
+@login_not_required
+def feed(request: HttpRequest, key: str) -> HttpResponse:
+    """What is to be done in every trial, for a calendar program: the address itself is the permission to read it."""
+    person = get_object_or_404(User, calendar_key=key, is_active=True)
+    assert person.calendar_key
+    response = HttpResponse(feed_of(request.build_absolute_uri("/")), content_type="text/calendar; charset=utf-8")
+    response["Cache-Control"] = "private, max-age=600"
+    return response

@@ -1,0 +1,185 @@
+"""When the tasks of a season fall: forward from what was done, back from what must be, and what moves with what."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+Offset = tuple[int, int, int]
+"""Days from another task: earliest, best, latest."""
+
+
+@dataclass(frozen=True)
+class Task:
+    """Something to be done. Its day follows from `after` by `offset`, unless a person has set it (`fixed`) or it was done.
+
+    `window` are the first and last day that the season allows, either of them None.
+    """
+
+    key: str
+    after: str | None = None
+    offset: Offset = (0, 0, 0)
+    fixed: date | None = None
+    done: date | None = None
+    window: tuple[date | None, date | None] = (None, None)
+
+
+@dataclass(frozen=True)
+class Dated:
+    """When a task falls: `on` as it stands now, and the range in which it may lie; `late_by` and `early_by` are the days by
+    which `on` lies outside that range."""
+
+    on: date
+    earliest: date
+    latest: date
+    settled: bool  # set by a person, or done
+
+    @property
+    def late_by(self) -> int:
+        return max(0, (self.on - self.latest).days)
+
+    @property
+    def early_by(self) -> int:
+        return max(0, (self.earliest - self.on).days)
+
+
+def schedule(tasks: Sequence[Task]) -> dict[str, Dated]:
+    """The dates of all tasks that can be dated: those with a day of their own, and those that follow from one.
+
+    A task that follows another lies `offset` days from the day on which that one is done, set or best; the season's window
+    narrows the range but does not move the task. Raises ValueError for tasks that wait for each other in a ring, or two of
+    one key.
+    """
+    by_key = {task.key: task for task in tasks}
+    if len(by_key) < len(tasks):
+        raise ValueError("two tasks have the same key")
+    found: dict[str, Dated | None] = {}
+
+    def dated(key: str, asked: tuple[str, ...]) -> Dated | None:
+        if key in asked:
+            raise ValueError(f"tasks wait for each other: {' → '.join((*asked, key))}")
+        if key not in found:
+            task = by_key.get(key)
+            found[key] = None if task is None else _dated(task, dated(task.after, (*asked, key)) if task.after else None)
+        return found[key]
+
+    return {key: made for key in by_key if (made := dated(key, ())) is not None}
+
+
+def _dated(task: Task, after: Dated | None) -> Dated | None:
+    own = task.done or task.fixed
+    if after is not None:
+        early, best, late = (after.on + timedelta(days=days) for days in task.offset)
+    elif own is not None:
+        early = best = late = own
+    else:
+        first, last = task.window
+        if first is None and last is None:
+            return None
+        early, best, late = first or last or date.max, first or last or date.max, last or first or date.min
+    first, last = task.window
+    if task.after is None and own is not None and (first or last):
+        early, late = first or min(own, last or own), last or max(own, first or own)
+    elif after is not None:
+        early, late = max(early, first or early), min(late, last or late)
+    return Dated(own or best, early, late, own is not None)
+
+
+def moves(before: Mapping[str, Dated], after: Mapping[str, Dated]) -> dict[str, int]:
+    """By how many days each task lies elsewhere now."""
+    return {key: days for key, now in after.items() if key in before and (days := (now.on - before[key].on).days)}
+
+
+@dataclass(frozen=True)
+class SowingWindow:
+    """The days between which a crop can be sown, and the best; `reasons` say in words what each end rests on."""
+
+    earliest: date | None
+    best: date | None
+    latest: date | None
+    reasons: tuple[str, ...]
+
+
+def sowing_window(
+    year: int,
+    *,
+    tender: bool,
+    last_frost: Mapping[float, str] | None = None,
+    first_frost: Mapping[float, str] | None = None,
+    soil_warm: str | None = None,
+    raised_days: tuple[int, int] | None = None,
+    emergence_days: tuple[int, int] | None = None,
+    ready_days: tuple[int, int] | None = None,
+    ends_with_frost: bool = False,
+) -> SowingWindow:
+    """Count back from frost and warmth to when a crop can be sown in `year`.
+
+    `last_frost` and `first_frost` are month-days (`04-12`) by risk, with 0.5 and 0.1 at least; `soil_warm` that on which the
+    soil is usually warm enough. `raised_days` is the age at planting out, None for a crop sown where it stands;
+    `ready_days` from sowing to first edible. A tender crop stands outside only after frost; one that `ends_with_frost` has to
+    be ready before it comes. At the earliest the risk of frost is one half, at best one tenth.
+    """
+    reasons: list[str] = []
+    starts: list[date] = []
+    best: list[date] = []
+    inside = raised_days or emergence_days or (0, 0)
+    if tender and last_frost:
+        out = "planted out" if raised_days else "up"
+        starts.append(_on(year, last_frost[0.5]) - timedelta(days=inside[1]))
+        best.append(_on(year, last_frost[0.1]) - timedelta(days=inside[1 if raised_days else 0]))
+        reasons.append(
+            f"{out} after the last frost, {_said(last_frost[0.5])} in half of the years, {_said(last_frost[0.1])} in nine of ten"
+        )
+    if soil_warm and not raised_days:
+        starts.append(_on(year, soil_warm))
+        best.append(_on(year, soil_warm))
+        reasons.append(f"the soil is warm enough from about {_said(soil_warm)}")
+    latest = None
+    if ends_with_frost and first_frost and ready_days:
+        latest = _on(year, first_frost[0.1], after=_on(year, last_frost[0.5]) if last_frost else None) - timedelta(
+            days=ready_days[1]
+        )
+        reasons.append(f"ready before frost comes again, from {_said(first_frost[0.1])} in one year of ten")
+    return SowingWindow(max(starts, default=None), max(best, default=None), latest, tuple(reasons))
+
+
+def _on(year: int, month_day: str, after: date | None = None) -> date:
+    day = date.fromisoformat(f"{year}-{month_day}") if month_day != "02-29" else date(year, 2, 28)
+    return day.replace(year=year + 1) if after and day < after else day
+
+
+def _said(month_day: str) -> str:
+    return f"{date.fromisoformat(f'2000-{month_day}'):%-d %b}"
+
+
+def back_from(market: date, ready_days: tuple[int, int], keeping_days: int = 0) -> tuple[date, date]:
+    """The first and last day to sow for a market day, the crop being ready between `ready_days` after sowing and keeping
+    for `keeping_days`: at the last it is fresh and may be late, at the first it is surely there and has been kept."""
+    if ready_days[0] > ready_days[1] or keeping_days < 0:
+        raise ValueError("the shorter time comes first, and nothing keeps for fewer than no days")
+    first = market - timedelta(days=ready_days[1] + keeping_days)
+    return first, market - timedelta(days=ready_days[1])
+
+
+def successions(first: date, ready_days: int, count: int, every_days: int, warmth: Callable[[date], float]) -> list[date]:
+    """When to sow again so that harvests follow each other `every_days`, with `warmth` the degree days of a day.
+
+    The first sowing is taken to be ready after `ready_days`; what it gathers until then is what each later one has to gather
+    before its own harvest day, and it is sown as late as that allows. Raises ValueError for counts or days below one, or
+    where nothing grows in that time.
+    """
+    if min(ready_days, count, every_days) < 1:
+        raise ValueError("a sowing, its time and the days between harvests are at least one")
+    harvest = first + timedelta(days=ready_days)
+    needed = sum(warmth(first + timedelta(days=i)) for i in range(ready_days))
+    if needed <= 0:
+        raise ValueError("nothing grows in that time: it is too cold")
+    sown = [first]
+    for n in range(1, count):
+        day, gathered = harvest + timedelta(days=n * every_days), 0.0
+        while gathered < needed and day > sown[-1]:
+            day -= timedelta(days=1)
+            gathered += warmth(day)
+        sown.append(day)
+    return sown

@@ -1,0 +1,134 @@
+"""Dates of a season, counted by hand beside."""
+
+import itertools
+from datetime import date, timedelta
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from trialcore.schedule import Task, back_from, moves, schedule, sowing_window, successions
+
+SOWN = date(2026, 4, 1)
+
+
+def season(**sow: object) -> list[Task]:
+    return [
+        Task("sow", **({"fixed": SOWN} | sow)),  # type: ignore[arg-type]
+        Task("plant", "sow", (28, 34, 40)),
+        Task("harden", "plant", (-10, -7, -5)),
+        Task("pick", "sow", (80, 92, 105), window=(None, date(2026, 7, 10))),
+    ]
+
+
+class Schedules(TestCase):
+    def test_tasks_follow_from_each_other(self) -> None:
+        found = schedule(season())
+        self.assertEqual(found["plant"].on, date(2026, 5, 5))
+        self.assertEqual((found["plant"].earliest, found["plant"].latest), (date(2026, 4, 29), date(2026, 5, 11)))
+        self.assertEqual(found["harden"].on, date(2026, 4, 28))
+        self.assertEqual(found["pick"].latest, date(2026, 7, 10))
+
+    def test_moving_one_moves_what_follows_and_nothing_else(self) -> None:
+        before, after = schedule(season()), schedule(season(fixed=SOWN + timedelta(days=9)))
+        self.assertEqual(moves(before, after), {"sow": 9, "plant": 9, "harden": 9, "pick": 9})
+        held = [*season()[:1], Task("plant", "sow", (28, 34, 40), fixed=date(2026, 5, 5)), *season()[2:]]
+        later = [Task("sow", fixed=SOWN + timedelta(days=9)), *held[1:]]
+        self.assertEqual(moves(schedule(held), schedule(later)), {"sow": 9, "pick": 9})
+
+    def test_what_was_done_counts_and_not_what_was_planned(self) -> None:
+        found = schedule(season(done=date(2026, 4, 11)))
+        self.assertEqual(found["plant"].on, date(2026, 5, 15))
+
+    def test_a_day_outside_its_range_is_told_by_how_much(self) -> None:
+        late = schedule([*season()[:1], Task("plant", "sow", (28, 34, 40), fixed=date(2026, 5, 20)), *season()[2:]])["plant"]
+        self.assertEqual((late.late_by, late.early_by), (9, 0))
+        self.assertEqual(schedule(season(fixed=date(2026, 4, 12)))["pick"].late_by, 3)
+
+    def test_without_a_day_nothing_is_dated(self) -> None:
+        self.assertEqual(schedule([Task("sow"), Task("plant", "sow", (1, 2, 3)), Task("stray", "nobody", (1, 1, 1))]), {})
+        windowed = schedule([Task("sow", window=(date(2026, 3, 1), date(2026, 5, 1)))])["sow"]
+        self.assertEqual((windowed.on, windowed.settled), (date(2026, 3, 1), False))
+
+    def test_a_ring_and_a_key_used_twice_are_refused(self) -> None:
+        with self.assertRaisesRegex(ValueError, "wait for each other"):
+            schedule([Task("a", "b", (1, 1, 1)), Task("b", "a", (1, 1, 1))])
+        with self.assertRaisesRegex(ValueError, "same key"):
+            schedule([Task("a"), Task("a")])
+
+    @given(st.integers(-200, 200), st.lists(st.tuples(st.integers(-60, 60), st.integers(0, 30), st.integers(0, 30)), max_size=8))
+    def test_a_chain_moves_as_one(self, days: int, steps: list[tuple[int, int, int]]) -> None:
+        def chain(start: date) -> list[Task]:
+            offsets = [(a, a + b, a + b + c) for a, b, c in steps]
+            return [Task("0", fixed=start), *(Task(str(i + 1), str(i), o) for i, o in enumerate(offsets))]
+
+        before, after = schedule(chain(SOWN)), schedule(chain(SOWN + timedelta(days=days)))
+        self.assertEqual(moves(before, after), {str(i): days for i in range(len(steps) + 1)} if days else {})
+        for d in before.values():
+            self.assertLessEqual(d.earliest, d.on)
+            self.assertLessEqual(d.on, d.latest)
+
+
+class Windows(TestCase):
+    frosts = {"last_frost": {0.9: "03-30", 0.5: "04-12", 0.1: "04-25"}, "first_frost": {0.1: "10-01", 0.5: "10-14", 0.9: "10-27"}}
+
+    def test_a_tender_crop_raised_inside(self) -> None:
+        """Out after 25 Apr at best, up to 40 days old: 16 Mar. Ready 120 days after sowing, before 1 Oct: 3 Jun."""
+        found = sowing_window(
+            2026,
+            tender=True,
+            raised_days=(30, 40),
+            ready_days=(90, 120),
+            ends_with_frost=True,
+            **self.frosts,  # type: ignore[arg-type]
+        )
+        self.assertEqual((found.earliest, found.best, found.latest), (date(2026, 3, 3), date(2026, 3, 16), date(2026, 6, 3)))
+        self.assertEqual(len(found.reasons), 2)
+
+    def test_a_tender_crop_sown_where_it_stands_waits_for_warm_soil(self) -> None:
+        """Up 8 to 14 days after sowing: frost alone would let it be sown on 29 March; the soil does on 6 May."""
+        found = sowing_window(2026, tender=True, emergence_days=(8, 14), soil_warm="05-06", **self.frosts)  # type: ignore[arg-type]
+        self.assertEqual((found.earliest, found.best, found.latest), (date(2026, 5, 6), date(2026, 5, 6), None))
+
+    def test_a_hardy_crop_without_a_record_has_no_window(self) -> None:
+        found = sowing_window(2026, tender=False)
+        self.assertEqual((found.earliest, found.best, found.latest, found.reasons), (None, None, None, ()))
+
+    def test_frost_that_comes_after_the_turn_of_the_year_lies_in_the_next(self) -> None:
+        """South of the equator the last frost is in September, the first in May of the next year."""
+        found = sowing_window(
+            2026, tender=True, raised_days=(30, 40), ready_days=(90, 120), ends_with_frost=True,
+            last_frost={0.5: "09-10", 0.1: "09-25"}, first_frost={0.1: "05-05", 0.5: "05-20"},
+        )  # fmt: skip
+        self.assertEqual(found.latest, date(2027, 5, 5) - timedelta(days=120))
+
+    def test_back_from_a_market_day(self) -> None:
+        self.assertEqual(back_from(date(2026, 9, 12), (80, 95), 14), (date(2026, 5, 26), date(2026, 6, 9)))
+        with self.assertRaises(ValueError):
+            back_from(date(2026, 9, 12), (95, 80))
+
+
+class Successions(TestCase):
+    def test_in_steady_warmth_sowings_keep_the_distance_of_harvests(self) -> None:
+        found = successions(SOWN, 60, 4, 10, lambda _: 8.0)
+        self.assertEqual(found, [SOWN + timedelta(days=10 * n) for n in range(4)])
+
+    def test_in_rising_warmth_later_sowings_follow_closer_in_autumn_wider_in_spring(self) -> None:
+        def rising(day: date) -> float:
+            return max(0.0, (day - date(2026, 3, 1)).days / 10)
+
+        found = successions(SOWN, 60, 3, 7, rising)
+        gaps = [(b - a).days for a, b in itertools.pairwise(found)]
+        self.assertTrue(all(gap > 7 for gap in gaps), gaps)
+        needed = sum(rising(SOWN + timedelta(days=i)) for i in range(60))
+        for n, sown in enumerate(found[1:], start=1):
+            harvest = SOWN + timedelta(days=60 + 7 * n)
+            days = (harvest - sown).days
+            self.assertGreaterEqual(sum(rising(sown + timedelta(days=i)) for i in range(days)), needed)
+            self.assertLess(sum(rising(sown + timedelta(days=i)) for i in range(1, days)), needed)
+
+    def test_where_nothing_grows_nothing_is_planned(self) -> None:
+        with self.assertRaisesRegex(ValueError, "too cold"):
+            successions(SOWN, 60, 2, 7, lambda _: 0.0)
+        with self.assertRaises(ValueError):
+            successions(SOWN, 60, 0, 7, lambda _: 1.0)
