@@ -28,9 +28,30 @@ class Crop(models.Model):
 
 
 class Cultivar(models.Model):
+    class Breeding(models.TextChoices):
+        OPEN = "open", "open-pollinated"
+        F1 = "f1", "F1 hybrid"
+        F2 = "f2", "F2 or later generation"
+        LANDRACE = "landrace", "landrace"
+        CLONE = "clone", "clone"
+        MIXTURE = "mixture", "mixture"
+
+    class Relation(models.TextChoices):
+        SELECTION = "selection", "a selection of"
+        CHILD = "child", "bred from"
+
     crop = models.ForeignKey(Crop, on_delete=models.PROTECT, related_name="cultivars")
     name = models.CharField(max_length=60)
     note = models.CharField(max_length=200, blank=True)
+    breeding = models.CharField(max_length=8, choices=Breeding.choices, blank=True)
+    pollination = models.CharField(max_length=40, blank=True)  # where it differs from the crop's
+    crossing = models.CharField(max_length=40, blank=True)  # crossing group, where it differs from the crop's
+    habit = models.CharField(max_length=40, blank=True)
+    height_cm = models.FloatField(null=True, blank=True)
+    maturity = models.CharField(max_length=40, blank=True)
+    use = models.CharField(max_length=40, blank=True)
+    relation = models.CharField(max_length=9, choices=Relation.choices, blank=True)
+    related = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="offspring")
 
     class Meta:
         ordering = ["name"]
@@ -38,6 +59,50 @@ class Cultivar(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Synonym(models.Model):
+    """Another name under which a cultivar is sold or known."""
+
+    cultivar = models.ForeignKey(Cultivar, on_delete=models.CASCADE, related_name="synonyms")
+    name = models.CharField(max_length=60)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(Lower("name"), "cultivar", name="one_synonym_a_name")]
+
+    def __str__(self) -> str:
+        return f"{self.name}: {self.cultivar}"
+
+
+class Different(models.Model):
+    """Two cultivars whose names look alike and that a person knows to be two."""
+
+    one = models.ForeignKey(Cultivar, on_delete=models.CASCADE, related_name="+")
+    other = models.ForeignKey(Cultivar, on_delete=models.CASCADE, related_name="+")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["one", "other"], name="one_difference_a_pair")]
+
+    def __str__(self) -> str:
+        return f"{self.one} is not {self.other}"
+
+
+class Claim(models.Model):
+    """What a catalogue or a breeder says of a cultivar, to be set against what is measured."""
+
+    cultivar = models.ForeignKey(Cultivar, on_delete=models.CASCADE, related_name="claims")
+    says = models.CharField(max_length=160)
+    trait = models.ForeignKey("Trait", null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+    value = models.FloatField(null=True, blank=True)  # in the trait's unit
+    source = models.CharField(max_length=80, blank=True)
+    climate = models.CharField(max_length=80, blank=True)  # in which it was made
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.cultivar}: {self.says}"
 
 
 class Trait(models.Model):

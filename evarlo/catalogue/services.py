@@ -8,9 +8,11 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from evarlo.catalogue.models import Crop
+from evarlo.catalogue.models import Crop, Cultivar, Different, Synonym
 from evarlo.catalogue.profile import FIELDS, SHIPPED, SPACING, shipped_crops
 from evarlo.people.models import User
+from evarlo.ui.refused import Refused
+from trialcore.names import near_duplicates
 
 
 @transaction.atomic
@@ -28,6 +30,69 @@ def keep_crop(crop: Crop | None, typed: Mapping[str, Any], by: User) -> Crop:
     kept.profile = profile
     kept.save()
     return kept
+
+
+CULTIVAR_FIELDS = ("note", "breeding", "pollination", "crossing", "habit", "height_cm", "maturity", "use")
+CLAIMS, SYNONYMS = 40, 30  # the most of one cultivar
+
+
+def cultivar_of(crop: Crop, name: str) -> Cultivar | None:
+    """The cultivar of that name or synonym, whatever its capitals."""
+    return (
+        Cultivar.objects.filter(crop=crop, name__iexact=name).first()
+        or Cultivar.objects.filter(crop=crop, synonyms__name__iexact=name).first()
+    )
+
+
+@transaction.atomic
+def keep_cultivar(cultivar: Cultivar, typed: Mapping[str, Any]) -> None:
+    """Keep what is known of a cultivar. Raises Refused for a relation to itself, or to another crop's."""
+    for field in CULTIVAR_FIELDS:
+        setattr(cultivar, field, typed[field])
+    related, name = None, typed.get("related") or ""
+    if name:
+        related = cultivar_of(cultivar.crop, name)
+        if related is None:
+            raise Refused(f"“{name[:24]}” is not on the list of {cultivar.crop.name}. Expected a cultivar on the list.", "related")
+        if related == cultivar:
+            raise Refused("A cultivar is not its own parent.", "related")
+    cultivar.related, cultivar.relation = related, typed["relation"] if related else ""
+    cultivar.save()
+
+
+@transaction.atomic
+def add_synonym(cultivar: Cultivar, name: str) -> None:
+    """Another name of a cultivar. Raises Refused when the crop has a cultivar or synonym of that name."""
+    found = cultivar_of(cultivar.crop, name)
+    if found is not None:
+        what = "has that name already" if found == cultivar else f"is on the list as {found.name}; make the two one instead"
+        raise Refused(f"“{name}” {what}.", "synonym")
+    if cultivar.synonyms.count() >= SYNONYMS:
+        raise Refused(f"A cultivar holds {SYNONYMS} synonyms at most.", "synonym")
+    Synonym.objects.create(cultivar=cultivar, name=name)
+
+
+@transaction.atomic
+def keep_apart(one: Cultivar, other: Cultivar) -> None:
+    """Two names that look alike are two cultivars, and are not pointed out again."""
+    first, second = sorted((one, other), key=lambda c: c.pk)
+    Different.objects.get_or_create(one=first, other=second)
+
+
+def likely_duplicates(crop: Crop) -> list[tuple[Cultivar, Cultivar, str]]:
+    """Cultivars of a crop whose names or synonyms look like one, but for those known to be two."""
+    named = {c.name: c for c in crop.cultivars.all()}
+    for synonym in Synonym.objects.filter(cultivar__crop=crop).select_related("cultivar"):
+        named.setdefault(synonym.name, synonym.cultivar)
+    apart = {frozenset(pair) for pair in Different.objects.filter(one__crop=crop).values_list("one", "other")}
+    found: dict[frozenset[int], tuple[Cultivar, Cultivar, str]] = {}
+    for alike in near_duplicates(sorted(named)):
+        one, other = named[alike.a], named[alike.b]
+        pair = frozenset((one.pk, other.pk))
+        related = other.related_id == one.pk or one.related_id == other.pk
+        if len(pair) == 2 and pair not in apart and not related:
+            found.setdefault(pair, (one, other, alike.why))
+    return list(found.values())
 
 
 def put_in_shipped_crops(crops: Any) -> None:

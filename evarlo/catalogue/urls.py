@@ -1,10 +1,17 @@
 from django.urls import path
 
-from evarlo.catalogue import views
+from evarlo.catalogue import cultivar_views, views
 
 app_name = "catalogue"
 urlpatterns = [
     path("", views.cultivars, name="list"),
+    path("<int:pk>/", cultivar_views.cultivar_page, name="cultivar"),
+    path("<int:pk>/keep/", cultivar_views.keep, name="keep-cultivar"),
+    path("<int:pk>/synonym/", cultivar_views.new_synonym, name="new-synonym"),
+    path("<int:pk>/synonym/<int:synonym>/drop/", cultivar_views.drop_synonym, name="drop-synonym"),
+    path("<int:pk>/claim/", cultivar_views.new_claim, name="new-claim"),
+    path("<int:pk>/claim/<int:claim>/drop/", cultivar_views.drop_claim, name="drop-claim"),
+    path("<int:pk>/apart/<int:other>/", cultivar_views.apart, name="apart"),
     path("crops/", views.crops, name="crops"),
     path("crops/new/", views.crop_page, name="new-crop"),
     path("crops/<int:pk>/", views.crop_page, name="crop"),

@@ -12,7 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.catalogue.profile import FIELDS, GROUPS, SPACING, read_value, shown
-from evarlo.catalogue.services import keep_crop
+from evarlo.catalogue.services import cultivar_of, keep_crop, likely_duplicates
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words
@@ -31,8 +31,11 @@ class NewCultivar(forms.Form):
 
     def clean(self) -> dict[str, str]:
         data = super().clean() or {}
-        if Cultivar.objects.filter(crop__name__iexact=data.get("crop", ""), name__iexact=data.get("name", "")).exists():
-            self.add_error("name", f"{data['name']} is on the list of {data['crop']} already.")
+        crop = Crop.objects.filter(name__iexact=data.get("crop", "")).first()
+        known = cultivar_of(crop, data.get("name", "")) if crop else None
+        if known is not None:
+            as_ = "" if known.name.casefold() == data["name"].casefold() else f" as {known.name}"
+            self.add_error("name", f"{data['name']} is on the list of {data['crop']} already{as_}.")
         return data
 
 
@@ -45,12 +48,17 @@ def cultivars(request: PersonRequest) -> HttpResponse:
         Cultivar.objects.create(crop=crop, name=data["name"], note=data["note"])
         say(request, f"{data['name']} is on the list of {crop.name}.")
         return redirect("catalogue:list")
-    named = Prefetch("cultivars", Cultivar.objects.order_by("name"))
+    named = Prefetch("cultivars", Cultivar.objects.order_by("name").prefetch_related("synonyms"))
     crops = Crop.objects.filter(cultivars__isnull=False).distinct().prefetch_related(named)
     return render(
         request,
         "catalogue/cultivars.html",
-        {"crops": crops, "all_crops": Crop.objects.all(), "form": form},
+        {
+            "crops": crops,
+            "all_crops": Crop.objects.all(),
+            "form": form,
+            "alike": [pair for crop in crops for pair in likely_duplicates(crop)] if allowed(request.user, "plan") else [],
+        },
         status=422 if form.errors else 200,
     )
 

@@ -9,8 +9,10 @@ from django.db import transaction
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo import world
+from evarlo.demo.grounds import describe_cultivars, remember
 from evarlo.demo.lines import grow_lines
 from evarlo.demo.seasons import People, Season
+from evarlo.demo.stock import equip, fill_the_store
 from evarlo.grounds.models import Bed, Site
 from evarlo.grounds.weather import read_station, record_of, take_frost_dates
 from evarlo.people.models import User
@@ -48,6 +50,9 @@ def build(today: date) -> None:
     running_season(Season(sown, 1259, fennel, strip, people))
     grow_lines(crops["Edamame soybean"], [long, reed], people, years_before(sown, 1))
     plan_others(crops, tide, [bank, gull], people.manager, today)
+    fill_the_store(people.manager, today)
+    remember(today)
+    describe_cultivars()
 
 
 def make_people() -> People:
@@ -136,7 +141,7 @@ def plan_others(crops: dict[str, Crop], tide: Bed, bank: list[Bed], by: User, to
         seed=2203,
     )
     fix_layout(early, by)
-    plan_trial(
+    heads = plan_trial(
         TrialPlan(
             name="Radicchio heads",
             question="Which radicchio makes the firmest heads, and does it want the earlier or the later sowing?",
@@ -164,3 +169,4 @@ def plan_others(crops: dict[str, Crop], tide: Bed, bank: list[Bed], by: User, to
         by,
         seed=2221,
     )
+    equip(heads, by)

@@ -4,10 +4,13 @@ from datetime import date
 
 from django.db import models
 
+from evarlo.catalogue.models import Crop
+
 
 class Site(models.Model):
     name = models.CharField(max_length=60, unique=True)
     latitude = models.FloatField(null=True, blank=True)
+    longitude = models.FloatField(null=True, blank=True)
     # Month and day, as 04-12, that frost passes or comes in half of the years.
     last_frost = models.CharField(max_length=5, blank=True)
     first_frost = models.CharField(max_length=5, blank=True)
@@ -35,11 +38,27 @@ def day_text(month_day: str) -> str:
 class Bed(models.Model):
     """A rectangle of ground in metres. `bearing` is the compass direction, in degrees, in which its length runs."""
 
+    class Environment(models.TextChoices):
+        OPEN = "open", "open ground"
+        TUNNEL = "tunnel", "tunnel"
+        GLASS = "glass", "glass"
+        CONTAINERS = "containers", "containers"
+
+    class Gradient(models.TextChoices):
+        ALONG = "along", "along its length"
+        ACROSS = "across", "across its width"
+
     site = models.ForeignKey(Site, on_delete=models.PROTECT, related_name="beds")
     name = models.CharField(max_length=40)
     length_m = models.FloatField()
     width_m = models.FloatField()
     bearing = models.FloatField(default=90)
+    environment = models.CharField(max_length=10, choices=Environment.choices, default=Environment.OPEN)
+    zone = models.CharField(max_length=40, blank=True)  # of the site, such as a frost pocket or a warm wall
+    gradient = models.CharField(max_length=6, choices=Gradient.choices, blank=True)  # in which the ground is known to change
+    gradient_note = models.CharField(max_length=120, blank=True)
+    shade_hours = models.FloatField(null=True, blank=True)  # without sun on a clear midsummer day
+    pests = models.CharField(max_length=200, blank=True)  # soil-borne
 
     class Meta:
         ordering = ["site__name", "name"]
@@ -51,6 +70,66 @@ class Bed(models.Model):
     @property
     def area_m2(self) -> float:
         return self.length_m * self.width_m
+
+
+class BedUse(models.Model):
+    """Something that stood on a part of a bed, or was done to it, from a day until a day. What trials take is not kept here:
+    it follows from their plots."""
+
+    class Kind(models.TextChoices):
+        CROP = "crop", "a crop"
+        GREEN = "green", "a green manure"
+        AMENDMENT = "amendment", "something put on"
+        REST = "rest", "rest"
+
+    bed = models.ForeignKey(Bed, on_delete=models.CASCADE, related_name="uses")
+    kind = models.CharField(max_length=10, choices=Kind.choices, default=Kind.CROP)
+    crop = models.ForeignKey(Crop, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+    what = models.CharField(max_length=80)
+    from_m = models.FloatField()
+    to_m = models.FloatField()
+    since = models.DateField()
+    until = models.DateField(null=True, blank=True)
+    note = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["since", "id"]
+
+    def __str__(self) -> str:
+        return f"{self.what} in {self.bed.name}"
+
+
+class SoilTest(models.Model):
+    """What a laboratory or a kit said of a bed's soil. Nutrients in mg/kg."""
+
+    bed = models.ForeignKey(Bed, on_delete=models.CASCADE, related_name="soil_tests")
+    on = models.DateField()
+    ph = models.FloatField(null=True, blank=True)
+    organic = models.FloatField(null=True, blank=True)  # %
+    nitrogen = models.FloatField(null=True, blank=True)
+    phosphorus = models.FloatField(null=True, blank=True)
+    potassium = models.FloatField(null=True, blank=True)
+    note = models.CharField(max_length=120, blank=True)
+
+    class Meta:
+        ordering = ["-on", "-id"]
+
+    def __str__(self) -> str:
+        return f"soil of {self.bed.name}, {self.on}"
+
+
+class Obstacle(models.Model):
+    """Something in a bed where no plant can stand. Metres from the origin mark."""
+
+    bed = models.ForeignKey(Bed, on_delete=models.CASCADE, related_name="obstacles")
+    what = models.CharField(max_length=40)
+    x = models.FloatField()
+    y = models.FloatField()
+    length = models.FloatField()
+    width = models.FloatField()
+
+    def __str__(self) -> str:
+        return f"{self.what} in {self.bed.name}"
 
 
 class WeatherDay(models.Model):

@@ -5,7 +5,9 @@ class TrialsConfig(AppConfig):
     name = "evarlo.trials"
 
     def ready(self) -> None:
-        from evarlo.trials import agenda
+        from evarlo.grounds.registry import registry as ground
+        from evarlo.trials import agenda, bed_doubts
         from evarlo.trials.registry import registry
 
         registry.due.append(agenda.due)
+        ground.uses.append(bed_doubts.uses_of_trials)

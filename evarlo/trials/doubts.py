@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import date
 
+from evarlo.catalogue.models import Different
 from evarlo.trials.models import Trial
+from trialcore.names import near_duplicates
 
 
 def date_doubts(trial: Trial) -> list[str]:
@@ -39,3 +42,19 @@ def _frost_after(trial: Trial, out: date) -> str:
     wraps = site.first_frost > site.last_frost
     cold = day < site.last_frost or day >= site.first_frost if wraps else site.first_frost <= day < site.last_frost
     return site.last_frost_text if cold else ""
+
+
+def name_doubts(trial: Trial) -> list[str]:
+    """Entries that may be one cultivar under two names, or of which one is a selection of the other."""
+    entries = {e.cultivar.name: e for e in trial.entries.select_related("cultivar__related")}
+    apart = Different.objects.filter(one__in=[e.cultivar_id for e in entries.values()]).select_related("one", "other")
+    said = [f"“{x.a}” and “{x.b}” may be one cultivar: {x.why}." for x in near_duplicates(list(entries), _pairs(apart))]
+    for e in entries.values():
+        kin = e.cultivar.related
+        if kin and kin.name in entries:
+            said.append(f"{e.cultivar.name} is {e.cultivar.get_relation_display()} {kin.name}; expect them to be alike.")
+    return said
+
+
+def _pairs(apart: Iterable[Different]) -> list[tuple[str, str]]:
+    return [(d.one.name, d.other.name) for d in apart]

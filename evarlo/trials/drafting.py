@@ -196,19 +196,47 @@ def _shape(wanted: Wanted, layout: Layout, there: Placed) -> str:
     return f"each block {size}"
 
 
-def faults_in(plots: Sequence[DraftPlot], check: str, bearings: Sequence[float]) -> list[Fault]:
+@dataclass(frozen=True)
+class Place:
+    """A bed as the checks of a layout see it: where its length points, along which side its ground changes, its latitude."""
+
+    bearing: float
+    gradient_along: bool | None = None
+    latitude: float | None = None
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """What a good layout has to mind: the code of the check, the beds in their order, heights by code (cm; empty where not
+    all are known), the distance of rows and the fewest rows in which the crop sets well."""
+
+    check: str
+    places: tuple[Place, ...]
+    heights: Mapping[str, float] = field(default_factory=dict)
+    row_distance_m: float | None = None
+    least_rows: int = 1
+
+
+def faults_in(plots: Sequence[DraftPlot], given: Conditions) -> list[Fault]:
     """What about plots in the ground does not meet what a good layout does, bed by bed."""
-    found = []
-    for bed, bearing in enumerate(bearings):
-        rules = Rules(checks=frozenset([check]), bearing=bearing)
-        here = [p for p in plots if p.bed == bed]
-        named = [(p, f"{p.code} · {p.level}" if p.level else p.code) for p in here]
+    found: list[Fault] = []
+    for bed, place in enumerate(given.places):
+        named = [(p, f"{p.code} · {p.level}" if p.level else p.code) for p in plots if p.bed == bed]
+        rules = Rules(
+            checks=frozenset([given.check]),
+            heights_cm={name: given.heights[p.code] for p, name in named if p.code in given.heights},
+            bearing=place.bearing,
+            latitude=place.latitude,
+            row_distance_m=given.row_distance_m,
+            least_rows=given.least_rows,
+            gradient_along_x=place.gradient_along,
+        )
         found += faults_of([Standing(p.number, name, p.block, p.x, p.y, p.length, p.width) for p, name in named], rules)
     return found
 
 
-def best_seed(draw: Callable[[int], Draft], check: str, bearings: Sequence[float]) -> int:
-    """A fresh seed whose layout has no entry beside itself, else the one of several that has the fewest.
+def best_seed(draw: Callable[[int], Draft], given: Conditions) -> int:
+    """A fresh seed whose layout has no fault that another draw may mend, else the one of several that has the fewest.
 
     Drawing again until it is so leaves every such layout as likely as any other.
     """
@@ -217,7 +245,7 @@ def best_seed(draw: Callable[[int], Draft], check: str, bearings: Sequence[float
         seed = secrets.randbits(31)
         plots = draw(seed).plots
         draws -= MOST_DRAWS // 3 if len(plots) > LARGE_DRAW else 1
-        faults = sum(f.mendable for f in faults_in(plots, check, bearings))
+        faults = sum(f.mendable for f in faults_in(plots, given))
         if fewest < 0 or faults < fewest:
             best, fewest = seed, faults
         if faults == 0:

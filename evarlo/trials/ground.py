@@ -10,6 +10,7 @@ from django.urls import reverse
 from django.utils.safestring import SafeString
 
 from evarlo.catalogue.models import Trait
+from evarlo.grounds.models import Obstacle
 from evarlo.people.permissions import allowed
 from evarlo.trials.models import IDENTITY, Cause, Plot, Trial
 from evarlo.trials.queries import blocks_of, completeness, entry_names, may_move, plots_of, readings_of, traits_with_records
@@ -81,6 +82,7 @@ def ground_of(trial: Trial, user: Any, wanted: str = "") -> Ground:
     drawing = plan(
         tags, outlines(plots, trial), trial.bed.bearing if trial.bed else None, scaled, title=f"Ground plan, {trial.name}",
         handles=_handles(trial) if layer == ENTRY and may_move(trial) and allowed(user, "plan") else (),
+        obstacles=_obstacles(trial) if layer == ENTRY else (),
     )  # fmt: skip
     gaps = any(t.hatched for t in tags)
     return Ground(drawing, layers, layer, low, high, gaps, any(t.ring for t in tags), scaled)
@@ -158,6 +160,12 @@ def _handles(trial: Trial) -> list[Handle]:
     """What a block is taken by, while the layout is open."""
     at = corners(trial)
     return [Handle(b.number, b.bed.pk, at[b.bed.pk][0] + b.x, at[b.bed.pk][1] + b.y, b.length, b.width) for b in blocks_of(trial)]
+
+
+def _obstacles(trial: Trial) -> list[Outline]:
+    at = corners(trial)
+    found = Obstacle.objects.filter(bed__in=trial.beds)
+    return [Outline(o.what, at[o.bed_id][0] + o.x, at[o.bed_id][1] + o.y, o.length, o.width) for o in found]
 
 
 def _short(cause: str) -> str:

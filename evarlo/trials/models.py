@@ -56,6 +56,7 @@ class Trial(models.Model):
     opened_at = models.DateTimeField(null=True, blank=True)  # when names were shown to those who score
     layout_seed = models.BigIntegerField(null=True)
     layout_fixed_at = models.DateTimeField(null=True, blank=True)
+    breach_reason = models.CharField(max_length=200, blank=True)  # why a rotation too short is accepted in this trial
     sow_on = models.DateField(null=True, blank=True)
     plant_on = models.DateField(null=True, blank=True)
     pick_on = models.DateField(null=True, blank=True)

@@ -170,7 +170,8 @@ def _working(count: int, plan: NeedPlan, share: float, field: float, seeds: int,
     spare = f" + {plan.spare_percent:g} %" if plan.spare_percent else ""
     spare += f" + {plan.spare} spare" if plan.spare else ""
     what = best.lot.counted_in if best else "seeds"
-    packets = f" = {doses.packs(seeds, best.lot.packet)} packets" if best and best.lot.packet and seeds else ""
+    packs = doses.packs(seeds, best.lot.packet) if best and best.lot.packet else 0
+    packets = f" = {packs} packet{'s' if packs > 1 else ''}" if packs else ""
     lot = f" of lot {best.lot.name}" if best else ""
     assumed = "" if best and best.germination else " (germination assumed)"
     return f"{each} ÷ ({share:.2f} × {field:.2f}){spare} = {seeds} {what}{packets}{lot}{assumed}"

@@ -14,6 +14,7 @@ from evarlo.people.permissions import allowed
 from evarlo.trials.drafting import DraftPlot, faults_in
 from evarlo.trials.models import Deed, Entry, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Readings, registry
+from evarlo.trials.services import conditions_of
 from trialcore.layouts.neighbours import Fault
 
 
@@ -98,7 +99,6 @@ def layout_faults_of(trial: Trial) -> list[Fault]:
     if trial.origin != Trial.Origin.PLANNED or trial.bed is None:
         return []
     plots = plots_of(trial)
-    check = next((p.entry.code for p in plots if p.entry.is_check), "")
     order = {bed.pk: n for n, bed in enumerate(trial.beds)}
     drawn = [
         DraftPlot(
@@ -107,7 +107,7 @@ def layout_faults_of(trial: Trial) -> list[Fault]:
         )
         for p in plots
     ]  # fmt: skip
-    return faults_in(drawn, check, [bed.bearing for bed in trial.beds])
+    return faults_in(drawn, conditions_of(trial))
 
 
 def diary_of(plot: Plot, names: bool) -> list[DiaryLine]:

@@ -13,9 +13,10 @@ from django.utils import timezone
 from django.utils.text import slugify
 
 from evarlo.catalogue.models import Crop, Cultivar, Trait
+from evarlo.catalogue.services import cultivar_of
 from evarlo.grounds.models import Bed
 from evarlo.people.models import User
-from evarlo.trials.drafting import Draft, Wanted, best_seed, draft
+from evarlo.trials.drafting import Conditions, Draft, Place, Wanted, best_seed, draft
 from evarlo.trials.models import TWO_FACTORS, BlockPlace, Criterion, Deed, Entry, Exclusion, Material, NeedPlan, Plot, Trial
 from evarlo.ui.refused import Refused as Refused
 from trialcore.bed import Bed as BedSize
@@ -29,6 +30,7 @@ MOST_SQUARE = 16
 MOST_LEVELS = 12
 MOST_PLOTS = 4000
 MOST_MATERIALS = 40
+LEAST_ROWS = 4  # of a crop that wind pollinates and that sets badly in a narrow block
 
 
 @dataclass(frozen=True)
@@ -145,6 +147,13 @@ def _check_plan(plan: TrialPlan, instead_of: Trial | None = None) -> None:
     twice = sorted({name for name in plan.entries if folded.count(name.casefold()) > 1})
     if twice:
         raise Refused(f"“{twice[0]}” is named twice. Each entry stands once; blocks repeat it.", "entries")
+    by_cultivar: dict[int, str] = {}
+    for name in plan.entries:
+        found = cultivar_of(plan.crop, name)
+        if found is not None and found.pk in by_cultivar:
+            raise Refused(f"“{by_cultivar[found.pk]}” and “{name}” are one cultivar, {found.name}, under two names.", "entries")
+        if found is not None:
+            by_cultivar[found.pk] = name
     if plan.check.casefold() not in folded:
         raise Refused("Choose one of the entries as the check: the cultivar the others are to beat.", "check")
     if not 2 <= plan.blocks <= MOST_BLOCKS:
@@ -195,9 +204,8 @@ def free_slug(text: str) -> str:
 
 
 def cultivar_named(crop: Crop, name: str) -> Cultivar:
-    """The cultivar of that name, whatever its capitals; put on the list when it is new."""
-    found = Cultivar.objects.filter(crop=crop, name__iexact=name).first()
-    return found or Cultivar.objects.create(crop=crop, name=name)
+    """The cultivar of that name or synonym, whatever its capitals; put on the list when it is new."""
+    return cultivar_of(crop, name) or Cultivar.objects.create(crop=crop, name=name)
 
 
 def add_criteria(trial: Trial, criteria: Sequence[CriterionPlan]) -> None:
@@ -223,10 +231,8 @@ def lay_out(trial: Trial, seed: int | None, by: User) -> None:
     """
     trial = _still_open(trial)
     assert trial.bed
-    check = next((e.code for e in trial.entries.all() if e.is_check), "")
     try:
-        bearings = [bed.bearing for bed in trial.beds]
-        seed = best_seed(drawing_of(trial), check, bearings) if seed is None else seed
+        seed = best_seed(drawing_of(trial), conditions_of(trial)) if seed is None else seed
         _put_plots(trial, drawing_of(trial)(seed))
     except ValueError as error:
         raise Refused(f"This design cannot be drawn: {error}.", "design") from None
@@ -245,6 +251,22 @@ def _put_plots(trial: Trial, drawn: Draft) -> None:
         )
         for place, p in enumerate(drawn.plots, start=1)
     )  # fmt: skip
+
+
+def conditions_of(trial: Trial) -> Conditions:
+    """What the checks of a layout have to know of the entries, the crop and the beds."""
+    entries = list(trial.entries.select_related("cultivar"))
+    heights = {e.code: e.cultivar.height_cm for e in entries if e.cultivar.height_cm}
+    wind = str(trial.crop.profile.get("pollination", "")) == "wind" and "narrow block" in str(
+        trial.crop.profile.get("lookalikes", "")
+    )
+    along = {Bed.Gradient.ALONG: True, Bed.Gradient.ACROSS: False}
+    places = tuple(
+        Place(b.bearing, along.get(Bed.Gradient(b.gradient)) if b.gradient else None, b.site.latitude) for b in trial.beds
+    )
+    check = next((e.code for e in entries if e.is_check), "")
+    rows = (trial.between_rows_cm or 0) / 100 or None
+    return Conditions(check, places, heights if len(heights) == len(entries) else {}, rows, LEAST_ROWS if wind else 1)
 
 
 def wanted_of(trial: Trial) -> Wanted:
@@ -333,6 +355,16 @@ def fix_layout(trial: Trial, by: User) -> None:
     trial.layout_fixed_at = timezone.now()
     trial.save(update_fields=["layout_fixed_at"])
     record(trial, by, f"Layout fixed as drawn from seed {trial.layout_seed}.", seed=trial.layout_seed)
+
+
+@transaction.atomic
+def accept_rotation(trial: Trial, reason: str, by: User) -> None:
+    """Keep why a rotation too short is accepted; without a reason it is no longer. Raises Refused for words too long."""
+    reason = " ".join(reason.split())
+    if len(reason) > 200 or any(not c.isprintable() for c in reason):
+        raise Refused(f"Found {len(reason)} characters. Expected a reason in plain words, 200 at most.")
+    Trial.objects.filter(pk=trial.pk).update(breach_reason=reason)
+    record(trial, by, f"Rotation accepted as it is: {reason}"[:300] if reason else "Rotation no longer accepted as it is.")
 
 
 @transaction.atomic

@@ -17,6 +17,7 @@ urlpatterns = [
     path("<slug:slug>/calendar/<slug:key>/drop/", agenda_views.drop, name="drop-task"),
     path("<slug:slug>/shuffle/", views.shuffle_layout, name="shuffle"),
     path("<slug:slug>/change/", views.change, name="change"),
+    path("<slug:slug>/accept/", views.accept_breach, name="accept"),
     path("<slug:slug>/move/", views.move, name="move"),
     path("<slug:slug>/fix/", views.fix, name="fix"),
     path("<slug:slug>/open-names/", views.open_names_act, name="open-names"),

@@ -17,7 +17,8 @@ from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials import queries
 from evarlo.trials.advice import DESIGNS
-from evarlo.trials.doubts import date_doubts
+from evarlo.trials.bed_doubts import bed_doubts
+from evarlo.trials.doubts import date_doubts, name_doubts
 from evarlo.trials.forecast import forecast
 from evarlo.trials.forms import LeaveOut, MoveBlock, NewTrial, SwapPlots, as_typed
 from evarlo.trials.frame import frame
@@ -25,6 +26,7 @@ from evarlo.trials.ground import small_ground
 from evarlo.trials.models import TWO_FACTORS, Plot, Trial
 from evarlo.trials.services import (
     Refused,
+    accept_rotation,
     change_plan,
     exclude_plot,
     fix_layout,
@@ -132,7 +134,8 @@ def plan(request: PersonRequest, slug: str) -> HttpResponse:
         "names_shown": queries.names_shown(trial, request.user),
         "plot_count": trial.plots.count(),
         "faults": queries.layout_faults_of(trial),
-        "doubts": date_doubts(trial),
+        "doubts": date_doubts(trial) + (name_doubts(trial) if queries.names_shown(trial, request.user) else []),
+        "ground_doubts": bed_doubts(trial),
         "blocks": queries.blocks_of(trial) if queries.may_move(trial) else [],
     }
     return render(request, "trials/plan.html", context)
@@ -167,6 +170,18 @@ def open_names_act(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     open_names(trial, request.user)
     say(request, "Names are open to everyone from now on.")
+    return redirect(trial)
+
+
+@may("plan")
+@require_POST
+def accept_breach(request: PersonRequest, slug: str) -> HttpResponse:
+    """A rotation too short is accepted, with the reason, or no longer."""
+    trial = trial_or_404(slug)
+    try:
+        accept_rotation(trial, request.POST.get("reason", ""), request.user)
+    except Refused as refusal:
+        warn(request, str(refusal))
     return redirect(trial)
 
 

@@ -79,9 +79,10 @@ def plan(
     title: str = "Ground plan",
     way: Sequence[tuple[float, float]] = (),
     handles: Sequence[Handle] = (),
+    obstacles: Sequence[Outline] = (),
 ) -> SafeString:
     """Draw plots to one scale within `width` × `height`, and `way` as a line through these places (metres) with an arrow;
-    `handles` are blocks that can be dragged.
+    `handles` are blocks that can be dragged, `obstacles` what stands in the way of plots.
 
     `bearing` is the compass direction in which the bed's length runs, from left to right here; None leaves north out.
     `scaled` adds a bar of metres.
@@ -95,6 +96,7 @@ def plan(
     foot = 46.0 if scaled or bearing is not None else 0.0
     parts = [_outline(o, scale, names, _room_above(o, outlines) * scale) for o in outlines]
     parts += [_tag(t, scale, names) for t in tags]
+    parts += [_obstacle(o, scale, names) for o in obstacles]
     parts += [_handle(h, scale, names) for h in handles]
     if len(way) > 1:
         parts.append(_way([(MARGIN + x * scale, MARGIN + names + y * scale) for x, y in way]))
@@ -145,6 +147,14 @@ def _outline(o: Outline, scale: float, names: float, room: float) -> SafeString:
         _n(pad),
         text,
     )
+
+
+def _obstacle(o: Outline, scale: float, names: float) -> SafeString:
+    return format_html(
+        '<rect class="obstacle" x="{}" y="{}" width="{}" height="{}"><title>{}</title></rect>',
+        _n(MARGIN + o.x * scale), _n(MARGIN + names + o.y * scale), _n(max(2.0, o.length * scale)), _n(max(2.0, o.width * scale)),
+        o.name,
+    )  # fmt: skip
 
 
 def _handle(h: Handle, scale: float, names: float) -> SafeString:

@@ -1,0 +1,64 @@
+"""What the beds of Ostrel Flats bore before, and what is known of some cultivars."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+
+from evarlo.catalogue.models import Claim, Crop, Cultivar, Trait
+from evarlo.catalogue.services import add_synonym
+from evarlo.grounds.history import keep_use
+from evarlo.grounds.models import Bed, BedUse, Obstacle, SoilTest
+
+Kind = BedUse.Kind
+
+
+def remember(today: date) -> None:
+    """Crops, a green manure and compost on parts of three beds over four years; soil tests; a standpipe in the way."""
+    beds = {bed.name: bed for bed in Bed.objects.all()}
+    crops = {crop.name: crop for crop in Crop.objects.filter(name__in=("Broad bean", "Beetroot", "Cabbage", "Endive"))}
+
+    def stood(bed: str, kind: str, what: str, part: tuple[float, float], from_days: int, to_days: int) -> None:
+        since, until = today - timedelta(days=from_days), today - timedelta(days=to_days)
+        keep_use(beds[bed], kind, what, crops.get(what), part, since, until, "")
+
+    stood("Bank bed", Kind.CROP, "Broad bean", (0, 8), 560, 420)
+    stood("Bank bed", Kind.CROP, "Beetroot", (8, 18), 600, 400)
+    stood("Bank bed", Kind.GREEN, "Rye", (0, 18), 395, 220)
+    stood("Bank bed", Kind.AMENDMENT, "Leaf compost, 3 cm", (0, 18), 205, 200)
+    stood("Gull bed", Kind.CROP, "Endive", (12, 23), 690, 590)
+    stood("Gull bed", Kind.CROP, "Cabbage", (0, 23), 500, 330)
+    stood("Tide bed", Kind.CROP, "Broad bean", (0, 28), 1000, 880)
+    stood("Tide bed", Kind.GREEN, "White clover", (0, 14), 640, 300)
+    SoilTest.objects.create(
+        bed=beds["Bank bed"], on=today - timedelta(days=70), ph=6.4, organic=4.1, nitrogen=14, phosphorus=38, potassium=120
+    )
+    Obstacle.objects.create(bed=beds["Bank bed"], what="Standpipe", x=17.2, y=4.3, length=0.5, width=0.5)
+    Bed.objects.filter(name="Gull bed").update(
+        gradient=Bed.Gradient.ALONG, gradient_note="wetter towards the far end", zone="frost pocket"
+    )
+    Bed.objects.filter(name="North strip").update(gradient=Bed.Gradient.ALONG, gradient_note="sand to silt")
+
+
+def describe_cultivars() -> None:
+    """Synonyms, kin and claims of a few, and one name that looks like another."""
+    known = {c.name: c for c in Cultivar.objects.select_related("crop")}
+    for name, breeding, maturity, note in (
+        ("Corvane", "f1", "mid-season", "The station's check since it opened"),
+        ("Pale Anchor", "open", "mid-season", ""),
+        ("Quillet", "open", "early", ""),
+        ("Dunnick Late", "landrace", "late", ""),
+        ("OF-17", "f2", "mid-season", "Own line"),
+    ):
+        Cultivar.objects.filter(pk=known[name].pk).update(breeding=breeding, maturity=maturity, note=note)
+    add_synonym(known["Pale Anchor"], "Estuary White")
+    late = known["Dunnick Late"]
+    dunnick = Cultivar.objects.create(crop=late.crop, name="Dunnick", breeding="landrace")
+    Cultivar.objects.filter(pk=late.pk).update(related=dunnick, relation="selection")
+    Cultivar.objects.create(crop=late.crop, name="Breakwater", note="From a seed swap")
+    days = Trait.objects.get(key="days-to-first-pick")
+    Claim.objects.create(
+        cultivar=known["Quillet"], says="First to the market", trait=days, value=78, source="SUP-04 list", climate="inland"
+    )
+    Claim.objects.create(
+        cultivar=known["Pale Anchor"], says="Stands well without bolting", source="SUP-02 list", climate="cool coast"
+    )

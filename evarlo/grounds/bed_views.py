@@ -1,0 +1,168 @@
+"""One bed: what it is like, what stood on each part of it, its soil, and what stands in the way."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from evarlo.catalogue.models import Crop
+from evarlo.grounds.history import Lain, clashes_in, history_of, keep_use
+from evarlo.grounds.models import Bed, BedUse, Obstacle, SoilTest
+from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
+from evarlo.ui.draw.occupancy import Box, occupancy
+from evarlo.ui.fields import Day, Number, Words
+from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused
+from trialcore.rotation import stretches, years_since
+
+TRAITS = ("environment", "zone", "gradient", "gradient_note", "shade_hours", "pests")
+
+
+class BedForm(forms.Form):
+    environment = forms.ChoiceField(label="Stands in", choices=Bed.Environment.choices)
+    zone = Words(label="Zone of the site", most=40, required=False)
+    gradient = forms.ChoiceField(label="Ground changes", choices=[("", "not known to"), *Bed.Gradient.choices], required=False)
+    gradient_note = Words(label="How it changes", most=120, required=False)
+    shade_hours = Number(label="Hours of shade at midsummer", low=0, high=24, required=False)
+    pests = Words(label="Soil-borne pests", most=200, required=False)
+
+
+class UseForm(forms.Form):
+    kind = forms.ChoiceField(label="What", choices=BedUse.Kind.choices)
+    what = Words(label="Crop or material", most=80, widget=forms.TextInput(attrs={"list": "crops"}),
+                 error_messages={"required": "Nothing was typed. Expected what stood there or was put on."})  # fmt: skip
+    from_m = Number(label="From", low=0, high=1000, unit="m", initial=0)
+    to_m = Number(label="to", low=0, high=1000, unit="m")
+    since = Day(label="Since")
+    until = Day(label="Until", required=False)
+    note = Words(label="Note", most=200, required=False)
+
+
+class SoilForm(forms.Form):
+    on = Day(label="Day")
+    ph = Number(label="pH", low=2, high=12, required=False)
+    organic = Number(label="Organic matter", low=0, high=100, unit="%", required=False)
+    nitrogen = Number(label="Nitrogen", low=0, high=100_000, unit="mg/kg", required=False)
+    phosphorus = Number(label="Phosphorus", low=0, high=100_000, unit="mg/kg", required=False)
+    potassium = Number(label="Potassium", low=0, high=100_000, unit="mg/kg", required=False)
+    note = Words(label="Note", most=120, required=False)
+
+
+class ObstacleForm(forms.Form):
+    what = Words(label="What", most=40, error_messages={"required": "Nothing was typed. Expected what stands in the way."})
+    x = Number(label="Along", low=0, high=1000, unit="m")
+    y = Number(label="Across", low=0, high=500, unit="m")
+    length = Number(label="Length", low=0.05, high=1000, unit="m")
+    width = Number(label="Width", low=0.05, high=500, unit="m")
+
+
+def _bed(pk: int) -> Bed:
+    return get_object_or_404(Bed.objects.select_related("site"), pk=pk)
+
+
+def _page(request: PersonRequest, bed: Bed, **bound: forms.Form) -> HttpResponse:
+    today = timezone.localdate()
+    lain = history_of([bed])[bed.pk]
+    uses = [x.use for x in lain]
+    boxes = [_box(x) for x in lain]
+    context: dict[str, Any] = {
+        "bed": bed,
+        "drawing": occupancy(boxes, bed.length_m, today) if boxes else None,
+        "lain": list(reversed(lain)),
+        "clashes": clashes_in(lain),
+        "years": sorted(years_since(uses, today).items(), key=lambda x: x[1]),
+        "stretches": stretches(uses, bed.length_m, today),
+        "soil": bed.soil_tests.all(),
+        "obstacles": bed.obstacles.all(),
+        "crops": Crop.objects.values_list("name", flat=True),
+        "traits": BedForm(initial={name: getattr(bed, name) for name in TRAITS}),
+        "use": UseForm(initial={"to_m": bed.length_m}),
+        "test": SoilForm(initial={"on": today}),
+        "obstacle": ObstacleForm(),
+    }
+    wrong = any(form.errors for form in bound.values())
+    return render(request, "grounds/bed.html", context | bound, status=422 if wrong else 200)
+
+
+def _box(x: Lain) -> Box:
+    kind = "trial" if x.url else "legume" if x.use.fixes else "crop" if x.use.family else "other"
+    return Box(x.use.start_m, x.use.end_m, x.use.since, x.use.until, x.use.name, kind, x.url)
+
+
+@may("see")
+def bed_page(request: PersonRequest, pk: int) -> HttpResponse:
+    return _page(request, _bed(pk))
+
+
+@may("plan")
+@require_POST
+def keep_traits(request: PersonRequest, pk: int) -> HttpResponse:
+    bed, form = _bed(pk), BedForm(request.POST)
+    if not form.is_valid():
+        return _page(request, bed, traits=form)
+    for name in TRAITS:
+        setattr(bed, name, form.cleaned_data[name])
+    bed.save(update_fields=list(TRAITS))
+    say(request, f"What {bed.name} is like is kept.")
+    return redirect("grounds:bed", pk)
+
+
+@may("plan")
+@require_POST
+def add_use(request: PersonRequest, pk: int) -> HttpResponse:
+    bed, form = _bed(pk), UseForm(request.POST)
+    if form.is_valid():
+        d = form.cleaned_data
+        crop = Crop.objects.filter(name__iexact=d["what"]).first()
+        try:
+            keep_use(bed, d["kind"], d["what"], crop, (d["from_m"], d["to_m"]), d["since"], d["until"], d["note"])
+            return redirect("grounds:bed", pk)
+        except Refused as refusal:
+            form.add_error(refusal.field or None, str(refusal))
+    return _page(request, bed, use=form)
+
+
+@may("plan")
+@require_POST
+def drop_use(request: PersonRequest, pk: int, use: int) -> HttpResponse:
+    get_object_or_404(BedUse, bed=pk, pk=use).delete()
+    return redirect("grounds:bed", pk)
+
+
+@may("plan")
+@require_POST
+def add_soil(request: PersonRequest, pk: int) -> HttpResponse:
+    bed, form = _bed(pk), SoilForm(request.POST)
+    if form.is_valid() and form.cleaned_data["on"] > timezone.localdate():
+        form.add_error("on", "That day is still to come. Expected the day the soil was taken.")
+    if not form.is_valid():
+        return _page(request, bed, test=form)
+    SoilTest.objects.create(bed=bed, **form.cleaned_data)
+    return redirect("grounds:bed", pk)
+
+
+@may("plan")
+@require_POST
+def add_obstacle(request: PersonRequest, pk: int) -> HttpResponse:
+    bed, form = _bed(pk), ObstacleForm(request.POST)
+    if form.is_valid():
+        d = form.cleaned_data
+        if d["x"] + d["length"] > bed.length_m or d["y"] + d["width"] > bed.width_m:
+            form.add_error("x", f"It reaches over the edge of {bed.length_m:g} × {bed.width_m:g} m.")
+    if not form.is_valid():
+        return _page(request, bed, obstacle=form)
+    Obstacle.objects.create(bed=bed, **form.cleaned_data)
+    return redirect("grounds:bed", pk)
+
+
+@may("plan")
+@require_POST
+def drop_obstacle(request: PersonRequest, pk: int, obstacle: int) -> HttpResponse:
+    get_object_or_404(Obstacle, bed=pk, pk=obstacle).delete()
+    return redirect("grounds:bed", pk)

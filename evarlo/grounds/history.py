@@ -1,0 +1,73 @@
+"""The history of beds: what stood on which part of each, when, and what that means for the next crop."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from django.db import transaction
+
+from evarlo.catalogue.models import Crop
+from evarlo.grounds.models import Bed, BedUse
+from evarlo.grounds.registry import Taken, registry
+from evarlo.ui.refused import Refused
+from trialcore.rotation import Use, clashes
+
+WHOLE = 0.05  # metres by which a part may reach over its bed
+
+
+@dataclass(frozen=True)
+class Lain:
+    """A use with where it is looked at, and its own record where it is kept by hand."""
+
+    use: Use
+    url: str = ""
+    kept: BedUse | None = None
+
+    @property
+    def said(self) -> str:
+        until = f"{self.use.until:%-d %b %Y}" if self.use.until else "now"
+        return f"{self.use.name}, {self.use.since:%-d %b %Y} to {until}"
+
+
+def history_of(beds: Sequence[Bed]) -> dict[int, list[Lain]]:
+    """What stood, stands and is planned on each bed, by its id, oldest first."""
+    made: dict[int, list[Lain]] = defaultdict(list)
+    for kept in BedUse.objects.filter(bed__in=beds).select_related("crop"):
+        family, fixes = (
+            family_of(kept.crop) if kept.crop else ("", kept.kind == BedUse.Kind.GREEN and "clover" in kept.what.casefold())
+        )
+        made[kept.bed_id].append(Lain(Use(kept.what, family, kept.from_m, kept.to_m, kept.since, kept.until, fixes), kept=kept))
+    taken: list[Taken] = [t for source in registry.uses for t in source(beds)]
+    for t in taken:
+        made[t.bed].append(Lain(t.use, t.url))
+    return {bed.pk: sorted(made[bed.pk], key=lambda x: (x.use.since, x.use.start_m)) for bed in beds}
+
+
+def family_of(crop: Crop) -> tuple[str, bool]:
+    """A crop's family, and whether it leaves nitrogen behind."""
+    family = str(crop.profile.get("family", ""))
+    return family, family.casefold() == "fabaceae"
+
+
+def clashes_in(lain: Sequence[Lain]) -> list[str]:
+    """Which uses want one place at one time, in words."""
+    words = {id(x.use): x.said for x in lain}
+    return [f"{words[id(a)]} and {words[id(b)]} want the same part of the bed." for a, b in clashes([x.use for x in lain])]
+
+
+@transaction.atomic
+def keep_use(
+    bed: Bed, kind: str, what: str, crop: Crop | None, part: tuple[float, float], since: date, until: date | None, note: str
+) -> BedUse:
+    """Write down what stood on a part of a bed. Raises Refused for a part that is not in it, or an end before the start."""
+    start, end = part
+    if not 0 <= start < end <= bed.length_m + WHOLE:
+        raise Refused(f"Found {start:g} to {end:g} m. Expected a part of its {bed.length_m:g} m, the nearer end first.", "from_m")
+    if until and until < since:
+        raise Refused(f"{until:%-d %b %Y} lies before {since:%-d %b %Y}. Expected an end after the start.", "until")
+    return BedUse.objects.create(
+        bed=bed, kind=kind, what=what, crop=crop, from_m=start, to_m=end, since=since, until=until, note=note
+    )

@@ -1,0 +1,112 @@
+"""A layout held against its beds: what stood there before, what stands there at the same time, and what is in the way."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from evarlo.grounds.history import family_of, history_of
+from evarlo.grounds.models import Bed, Obstacle
+from evarlo.grounds.registry import Taken
+from evarlo.trials.agenda import begun_in
+from evarlo.trials.models import Plot, Trial
+from evarlo.trials.queries import plots_of
+from trialcore.rotation import Use, breaches, clashes, confounded, stretches
+
+STANDS_ON = 30  # days that a crop is taken to stand after its first pick
+
+
+@dataclass(frozen=True)
+class BedDoubts:
+    """What is doubtful, in words. `breaches` are rotations too short, which a person may accept with a reason."""
+
+    breaches: tuple[str, ...]
+    others: tuple[str, ...]
+
+
+def uses_of_trials(beds: Sequence[Bed]) -> Iterable[Taken]:
+    """What trials take of these beds: from sowing or planting until some weeks after the first pick."""
+    plots: dict[tuple[int, int], list[Plot]] = defaultdict(list)
+    for plot in Plot.objects.filter(bed__in=beds).only("trial_id", "bed_id", "x", "length"):
+        plots[plot.trial_id, plot.bed_id or 0].append(plot)
+    trials = Trial.objects.in_bulk({t for t, _ in plots})
+    begun = begun_in(list(trials))
+    crops = {t.pk: t.crop for t in Trial.objects.filter(pk__in=trials).select_related("crop")}
+    for (trial_id, bed_id), some in plots.items():
+        trial = trials[trial_id]
+        trial.crop = crops[trial_id]
+        since, until = stands(trial, begun)
+        if since is None:
+            continue
+        family, fixes = family_of(trial.crop)
+        start, end = min(p.x for p in some), max(p.x + p.length for p in some)
+        yield Taken(bed_id, Use(trial.name, family, start, end, since, until, fixes), trial.get_absolute_url())
+
+
+def stands(trial: Trial, begun: dict[tuple[int, str], date]) -> tuple[date | None, date | None]:
+    """From when until when a trial's crop stands in its beds, as far as is known or planned."""
+    sown = begun.get((trial.pk, "sow")) or trial.sow_on
+    since = begun.get((trial.pk, "plant")) or trial.plant_on or sown
+    ready = trial.crop.profile.get("edible_days")
+    pick = begun.get((trial.pk, "pick")) or trial.pick_on
+    if pick is None and sown and ready:
+        pick = sown + timedelta(days=int(ready[1]))
+    return since, pick + timedelta(days=STANDS_ON) if pick else None
+
+
+def bed_doubts(trial: Trial) -> BedDoubts:
+    """What about the beds speaks against this layout, or has to be kept in mind."""
+    if trial.origin != Trial.Origin.PLANNED or trial.bed is None:
+        return BedDoubts((), ())
+    here: dict[int, list[Plot]] = defaultdict(list)
+    for plot in plots_of(trial):
+        here[plot.bed_id or trial.bed.pk].append(plot)
+    since, until = stands(trial, begun_in([trial.pk]))
+    family, fixes = family_of(trial.crop)
+    short: list[str] = []
+    others: list[str] = list(_in_the_way(trial, here))
+    history = history_of(trial.beds) if since else {}
+    for bed in trial.beds:
+        plots = here.get(bed.pk, [])
+        if not plots or since is None:
+            continue
+        start, end = min(p.x for p in plots), max(p.x + p.length for p in plots)
+        mine = Use(trial.name, family, start, end, since, until, fixes)
+        before = [x.use for x in history[bed.pk] if x.url != trial.get_absolute_url()]
+        wanted = float(trial.crop.profile.get("rotation_years") or 0)
+        for b in breaches(before, mine, wanted):
+            part = f"metres {b.start_m:.1f} to {b.end_m:.1f} of {bed.name}"
+            short.append(
+                f"{b.before.name} ({family}) stood on {part} {b.years:.1f} years before; {wanted:g} years between are wanted."
+            )
+        for a, b2 in clashes([*before, mine]):
+            if mine in (a, b2):
+                other = b2 if a is mine else a
+                others.append(f"{other.name} stands on a part of {bed.name} at the same time, from {other.since:%-d %b %Y}.")
+        others += _history_differs(bed, before, plots, since)
+    return BedDoubts(tuple(short), tuple(others))
+
+
+def _history_differs(bed: Bed, before: Sequence[Use], plots: Sequence[Plot], since: date) -> Iterable[str]:
+    parts = stretches(before, bed.length_m, since)
+    met = confounded(parts, [(p.entry.code, p.x, p.x + p.length) for p in plots])
+    for entry, seen in sorted(met.items()):
+        yield f"{entry} stands in {bed.name} only where {' and '.join(sorted(seen)).lower()} was before, others elsewhere too."
+    if len({s.legume for s in parts}) > 1:
+        legume = ", ".join(f"{s.start_m:.1f}–{s.end_m:.1f} m" for s in parts if s.legume)
+        yield f"A legume stood on a part of {bed.name} within two years ({legume}): its nitrogen differs along the bed."
+
+
+def _in_the_way(trial: Trial, here: dict[int, list[Plot]]) -> Iterable[str]:
+    for o in Obstacle.objects.filter(bed__in=here).select_related("bed"):
+        hit = [
+            p.number
+            for p in here[o.bed_id]
+            if p.x < o.x + o.length and o.x < p.x + p.length and p.y < o.y + o.width and o.y < p.y + p.width
+        ]
+        if hit:
+            many = "plots" if len(hit) > 1 else "plot"
+            which = ", ".join(hit[:6]) + (" and more" if len(hit) > 6 else "")
+            yield f"{o.what} stands in {many} {which} of {o.bed.name}: move the block."

@@ -1,0 +1,59 @@
+"""Names that may mean one cultivar: written otherwise, misheard, or a letter wrong."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from difflib import SequenceMatcher
+
+ALIKE = 0.84  # share of letters in the same order from which two names of some length are taken to be alike
+LEAST = 5  # letters below which only the very same name counts
+
+
+@dataclass(frozen=True)
+class Likeness:
+    """Two names that may be one, and why."""
+
+    a: str
+    b: str
+    why: str
+
+
+def folded(name: str) -> str:
+    """A name without what people write differently: capitals, accents, spaces, hyphens, quotes and “cv.”."""
+    plain = "".join(c for c in unicodedata.normalize("NFKD", name.casefold()) if not unicodedata.combining(c))
+    return re.sub(r"\bcv\b|[^a-z0-9]", "", plain.replace("ß", "ss"))
+
+
+def likeness(a: str, b: str) -> Likeness | None:
+    """Why two names may be one cultivar, or None. Names that differ in a number are series, not slips, and do not count."""
+    one, other = folded(a), folded(b)
+    if not one or not other:
+        return None
+    if one == other:
+        return Likeness(a, b, "the same name, written otherwise")
+    digits = [re.findall(r"\d+", text) for text in (one, other)]
+    if digits[0] != digits[1]:
+        return None
+    if sorted(re.findall(r"\w+", a.casefold())) == sorted(re.findall(r"\w+", b.casefold())):
+        return Likeness(a, b, "the same words in another order")
+    if min(len(one), len(other)) < LEAST:
+        return None
+    if one in other or other in one:
+        return Likeness(a, b, "one name within the other: a selection, or the same")
+    if SequenceMatcher(None, one, other, autojunk=False).ratio() >= ALIKE:
+        return Likeness(a, b, "nearly the same letters")
+    return None
+
+
+def near_duplicates(names: Sequence[str], different: Iterable[tuple[str, str]] = ()) -> list[Likeness]:
+    """All pairs of names that may be one, but for those that are known to be `different`."""
+    known = {frozenset(pair) for pair in different}
+    found = []
+    for i, a in enumerate(names):
+        for b in names[i + 1 :]:
+            if frozenset((a, b)) not in known and (alike := likeness(a, b)):
+                found.append(alike)
+    return found

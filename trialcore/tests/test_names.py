@@ -1,0 +1,39 @@
+"""Names that may mean one cultivar."""
+
+from unittest import TestCase
+
+from trialcore.names import folded, likeness, near_duplicates
+
+
+class Names(TestCase):
+    def test_what_people_write_differently_does_not_count(self) -> None:
+        self.assertEqual(folded("Pâle-Anchor cv."), folded("pale anchor"))
+        self.assertEqual(folded("Groß Eck"), "grosseck")
+
+    def test_alike_for_a_reason(self) -> None:
+        for a, b, why in (
+            ("Pale Anchor", "Pale-anchor", "written otherwise"), ("Harl Quoin", "Quoin Harl", "another order"),
+            ("Brakewater", "Breakwater", "nearly the same letters"), ("Lintock 3", "Lintok 3", "nearly the same letters"),
+            ("Thornfen", "Thornfen Late", "a selection, or the same"),
+        ):  # fmt: skip
+            with self.subTest(a=a, b=b):
+                found = likeness(a, b)
+                assert found
+                self.assertIn(why, found.why)
+
+    def test_series_short_codes_and_other_names_are_not(self) -> None:
+        for a, b in (
+            ("OE-204", "OE-211"),
+            ("Lintock 3", "Lintock 4"),
+            ("A1", "B1"),
+            ("Quillet", "Corvane"),
+            ("", "Corvane"),
+            ("Oak", "Oat"),
+        ):
+            with self.subTest(a=a, b=b):
+                self.assertIsNone(likeness(a, b))
+
+    def test_pairs_but_for_those_known_to_differ(self) -> None:
+        names = ["Brakewater", "Corvane", "Breakwater", "Thornfen", "Thornfen Late"]
+        self.assertEqual(len(near_duplicates(names)), 2)
+        self.assertEqual([x.a for x in near_duplicates(names, [("Thornfen Late", "Thornfen")])], ["Brakewater"])
