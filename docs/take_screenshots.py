@@ -67,7 +67,7 @@ def main() -> None:
             page.get_by_label("Crop").blur()
             for name in ("Corvane", "Pale Anchor", "Harl Quoin", "Quillet", "OF-17", "Dunnick Late"):
                 page.locator("button.chip", has_text=name).click()
-            page.get_by_label("Check").fill("Corvane")
+            page.get_by_label("Check", exact=True).fill("Corvane")
             page.get_by_label("Site").fill("Ostrel Flats")
             page.get_by_label("Bed", exact=True).fill("Tide bed")
             page.get_by_label("Bed", exact=True).blur()

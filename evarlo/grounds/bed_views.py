@@ -77,7 +77,7 @@ def _page(request: PersonRequest, bed: Bed, **bound: forms.Form) -> HttpResponse
         "lain": list(reversed(lain)),
         "clashes": clashes_in(lain),
         "years": sorted(years_since(uses, today).items(), key=lambda x: x[1]),
-        "stretches": stretches(uses, bed.length_m, today),
+        "stretches": stretches([x.use for x in lain if x.grew], bed.length_m, today),
         "soil": bed.soil_tests.all(),
         "obstacles": bed.obstacles.all(),
         "crops": Crop.objects.values_list("name", flat=True),
@@ -131,7 +131,7 @@ def add_use(request: PersonRequest, pk: int) -> HttpResponse:
 @may("plan")
 @require_POST
 def drop_use(request: PersonRequest, pk: int, use: int) -> HttpResponse:
-    get_object_or_404(BedUse, bed=pk, pk=use).delete()
+    get_object_or_404(_bed(pk).uses, pk=use).delete()
     return redirect("grounds:bed", pk)
 
 
@@ -164,5 +164,5 @@ def add_obstacle(request: PersonRequest, pk: int) -> HttpResponse:
 @may("plan")
 @require_POST
 def drop_obstacle(request: PersonRequest, pk: int, obstacle: int) -> HttpResponse:
-    get_object_or_404(Obstacle, bed=pk, pk=obstacle).delete()
+    get_object_or_404(_bed(pk).obstacles, pk=obstacle).delete()
     return redirect("grounds:bed", pk)

@@ -27,6 +27,11 @@ class Lain:
     kept: BedUse | None = None
 
     @property
+    def grew(self) -> bool:
+        """Whether plants stood: something put on the ground, or rest, leaves what stood before it the last."""
+        return self.kept is None or self.kept.kind in (BedUse.Kind.CROP, BedUse.Kind.GREEN)
+
+    @property
     def said(self) -> str:
         until = f"{self.use.until:%-d %b %Y}" if self.use.until else "now"
         return f"{self.use.name}, {self.use.since:%-d %b %Y} to {until}"

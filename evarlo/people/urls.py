@@ -6,5 +6,6 @@ from evarlo.people import views
 app_name = "people"
 urlpatterns = [
     path("log-in/", views.LogIn.as_view(), name="log-in"),
+    path("here/", views.here, name="here"),
     path("log-out/", auth.LogoutView.as_view(), name="log-out"),
 ]

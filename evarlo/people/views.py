@@ -1,5 +1,6 @@
 from typing import Any
 
+from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
@@ -13,3 +14,9 @@ class LogIn(LoginView):
 def locked_out(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
     """After too many wrong passwords: said in words, with how long to wait."""
     return render(request, "people/locked_out.html", status=429)
+
+
+@login_not_required
+def here(request: HttpRequest) -> HttpResponse:
+    """Whether someone is logged in, asked before a page's form is sent."""
+    return HttpResponse(status=204 if request.user.is_authenticated else 401)

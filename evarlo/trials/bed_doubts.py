@@ -74,7 +74,7 @@ def bed_doubts(trial: Trial) -> BedDoubts:
             continue
         start, end = min(p.x for p in plots), max(p.x + p.length for p in plots)
         mine = Use(trial.name, family, start, end, since, until, fixes)
-        before = [x.use for x in history[bed.pk] if x.url != trial.get_absolute_url()]
+        before = [x.use for x in history[bed.pk] if x.grew and x.url != trial.get_absolute_url()]
         wanted = float(trial.crop.profile.get("rotation_years") or 0)
         for b in breaches(before, mine, wanted):
             part = f"metres {b.start_m:.1f} to {b.end_m:.1f} of {bed.name}"

@@ -5,13 +5,14 @@ from __future__ import annotations
 import secrets
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from time import monotonic
 
 from evarlo.trials.models import Trial
 from trialcore.bed import Bed, PlotSize, Spot
 from trialcore.layout import plot_number, serpentine
-from trialcore.layouts.incomplete import alpha, augmented
+from trialcore.layouts.incomplete import alpha, alpha_shape, augmented
 from trialcore.layouts.neighbours import Fault, Rules, Standing, faults_of
-from trialcore.layouts.placing import BlockPlace, Placed, place_in_beds
+from trialcore.layouts.placing import BlockPlace, Placed, fits, place_in_beds
 from trialcore.layouts.plan import LaidPlot, Layout
 from trialcore.layouts.whole import (
     completely_random,
@@ -26,7 +27,8 @@ from trialcore.power import Precision, precision
 
 Design = Trial.Design
 MOST_DRAWS = 25
-LARGE_DRAW = 400  # plots from which a draw takes long enough that a few have to do
+SKETCHED = 1  # the seed of a sketch, which shows how plots lie and not what stands where
+LONG_ENOUGH = 1.0  # seconds after which the best of a few draws has to do
 
 
 @dataclass(frozen=True)
@@ -105,8 +107,28 @@ class Draft:
 
 def draft(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], seed: int, moved: Mapping[int, BlockPlace] | None = None) -> Draft:
     """Draw a layout from `seed` and lay it into the beds. Raises ValueError, in words, when the design cannot be drawn."""
-    layout = drawn(wanted, seed)
-    there = place_in_beds(layout, size, beds, moved or {})
+    return _laid(wanted, drawn(wanted, seed), size, beds, moved or {})
+
+
+def sketch(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> Draft:
+    """How a design would lie, at once and not drawn by lot: for a plan that is still being typed. Raises ValueError as
+    `draft`."""
+    return _laid(wanted, _shape_of(wanted), size, beds, {})
+
+
+def has_room(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> bool:
+    """Whether a design fits its beds. Raises ValueError as `draft`."""
+    return fits(_shape_of(wanted), size, beds)
+
+
+def _shape_of(wanted: Wanted) -> Layout:
+    if wanted.design == Design.INCOMPLETE:
+        return alpha_shape(wanted.codes, wanted.blocks, wanted.block_size or 0)
+    return drawn(wanted, SKETCHED)
+
+
+def _laid(wanted: Wanted, layout: Layout, size: PlotSize, beds: Sequence[Bed], moved: Mapping[int, BlockPlace]) -> Draft:
+    there = place_in_beds(layout, size, beds, moved)
     plots = _numbered(wanted, layout, there)
     length, width = there.cols * size.length, there.rows * size.width
     return Draft(
@@ -240,15 +262,13 @@ def best_seed(draw: Callable[[int], Draft], given: Conditions) -> int:
 
     Drawing again until it is so leaves every such layout as likely as any other.
     """
-    best, fewest, draws = 0, -1, MOST_DRAWS
-    while draws > 0:
+    best, fewest, started = 0, -1, monotonic()
+    for _ in range(MOST_DRAWS):
         seed = secrets.randbits(31)
-        plots = draw(seed).plots
-        draws -= MOST_DRAWS // 3 if len(plots) > LARGE_DRAW else 1
-        faults = sum(f.mendable for f in faults_in(plots, given))
+        faults = sum(f.mendable for f in faults_in(draw(seed).plots, given))
         if fewest < 0 or faults < fewest:
             best, fewest = seed, faults
-        if faults == 0:
+        if faults == 0 or monotonic() - started > LONG_ENOUGH:
             break
     return best
 

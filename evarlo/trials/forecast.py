@@ -10,7 +10,7 @@ from django.utils.safestring import SafeString
 
 from evarlo.catalogue.models import Crop
 from evarlo.trials.advice import advised_design
-from evarlo.trials.drafting import Draft, Wanted, draft, precision_of
+from evarlo.trials.drafting import Draft, Wanted, has_room, precision_of, sketch
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
 from evarlo.trials.needs import defaults_for
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
@@ -20,7 +20,6 @@ from trialcore.bed import Bed, PlotSize, stations
 from trialcore.power import smallest_found
 from trialcore.sowing import seeds_to_sow, trays_needed
 
-SEED = 1  # the preview shows how plots lie, not which entry stands where
 MOST_SHOWN = 10
 MOST_TRIED = 800  # plots up to which smaller plots and other numbers of blocks are tried out for what would fit
 Design = Trial.Design
@@ -158,7 +157,7 @@ def _beds(typed: dict[str, Any]) -> list[Bed]:
 
 def _draft(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> Draft | None:
     try:
-        return draft(wanted, size, beds, SEED)
+        return sketch(wanted, size, beds)
     except ValueError:
         return None
 
@@ -209,8 +208,10 @@ def room_in_words(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], drawn: Dr
 
 
 def _fits(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> bool:
-    drawn = _draft(wanted, size, beds)
-    return drawn is not None and drawn.fits
+    try:
+        return has_room(wanted, size, beds)
+    except ValueError:
+        return False
 
 
 def _used(beds: Sequence[Bed], drawn: Draft) -> str:
@@ -231,11 +232,12 @@ def more_in_words(typed: dict[str, Any], wanted: Wanted) -> str:
     if not typed.get("cv_percent") or then.blocks > MOST_BLOCKS or wanted.design == Design.LATIN or then.plots > MOST_PLOTS:
         return ""
     now, better = _tells(typed, wanted), _tells(typed, then)
-    drawn = _draft(then, _size(typed), _beds(typed))
-    if now is None or better is None or drawn is None:
+    if now is None or better is None:
         return ""
-    last = "the last bed" if len(_beds(typed)) > 1 else "a bed"
-    room = "fit there too" if drawn.fits else f"need {last} {_lacking(drawn)}"
+    size, beds = _size(typed), _beds(typed)
+    drawn = None if _fits(then, size, beds) else _draft(then, size, beds)
+    last = "the last bed" if len(beds) > 1 else "a bed"
+    room = f"need {last} {_lacking(drawn)}" if drawn else "fit there too"
     repeats = repeats_of(wanted)
     today = f"With {wanted.blocks} {repeats} you can tell {now:.0f} % apart"
     return f"{today}; {then.blocks} {repeats} would tell {better:.0f} % and {room}."

@@ -21,13 +21,7 @@ def alpha(entries: Sequence[str], replicates: int, block_size: int, seed: int) -
     `efficiency` is the average efficiency factor. Raises ValueError unless 2 ≤ block size < entries and there are at least
     two replicates.
     """
-    names = checked(entries, least=3)
-    if not 2 <= block_size < len(names):
-        raise ValueError(f"the block size must lie from 2 to {len(names) - 1}, one fewer than the entries")
-    if replicates < 2:
-        raise ValueError("incomplete blocks need at least two replicates")
-    blocks = ceil(len(names) / block_size)
-    size = ceil(len(names) / blocks)
+    names, blocks, size = _cut(entries, replicates, block_size)
     rng = np.random.default_rng(seed)
     array = _generating_array(blocks, size, replicates, len(names), rng)
     order = rng.permutation(len(names))
@@ -39,14 +33,40 @@ def alpha(entries: Sequence[str], replicates: int, block_size: int, seed: int) -
             for n, i in enumerate(rng.permutation(len(members)), start=1):
                 plots.append(LaidPlot(rep, b, n, names[members[i]], b, n))
     found = efficiency_factors([p.entry for p in plots], [f"{p.rep}/{p.block}" for p in plots])
-    notes = []
+    notes = _uneven(len(names), blocks, size)
     if found.rank < len(names) - 1:
-        notes.append("These blocks do not tie all entries together; more replicates or larger blocks are needed.")
-    if len(names) % blocks:
-        notes.append(
-            f"{len(names)} entries do not divide into {blocks} blocks: some blocks have {size - 1} plots instead of {size}."
-        )
+        notes.insert(0, "These blocks do not tie all entries together; more replicates or larger blocks are needed.")
     return Layout("alpha", seed, tuple(plots), lines=blocks, length=size, efficiency=found.average, notes=tuple(notes))
+
+
+def alpha_shape(entries: Sequence[str], replicates: int, block_size: int) -> Layout:
+    """How `alpha` would lie, entries in their order: for a plan to be drawn at once, since the search takes seconds for
+    hundreds of plots. Not a layout to sow. Raises ValueError as `alpha`."""
+    names, blocks, size = _cut(entries, replicates, block_size)
+    plots = tuple(
+        LaidPlot(rep, b, n, names[t], b, n)
+        for rep in range(1, replicates + 1)
+        for b in range(1, blocks + 1)
+        for n, t in enumerate(range(b - 1, len(names), blocks), start=1)
+    )
+    return Layout("alpha", 0, plots, lines=blocks, length=size, notes=tuple(_uneven(len(names), blocks, size)))
+
+
+def _cut(entries: Sequence[str], replicates: int, block_size: int) -> tuple[list[str], int, int]:
+    """The entries, the blocks of a replicate and the plots of the largest."""
+    names = checked(entries, least=3)
+    if not 2 <= block_size < len(names):
+        raise ValueError(f"the block size must lie from 2 to {len(names) - 1}, one fewer than the entries")
+    if replicates < 2:
+        raise ValueError("incomplete blocks need at least two replicates")
+    blocks = ceil(len(names) / block_size)
+    return names, blocks, ceil(len(names) / blocks)
+
+
+def _uneven(entries: int, blocks: int, size: int) -> list[str]:
+    if entries % blocks == 0:
+        return []
+    return [f"{entries} entries do not divide into {blocks} blocks: some blocks have {size - 1} plots instead of {size}."]
 
 
 def _generating_array(blocks: int, size: int, replicates: int, entries: int, rng: np.random.Generator) -> Whole:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -83,32 +84,41 @@ def place_in_beds(
     bed empty goes before a more compact one. Replicates in `moved` lie where that says. Raises ValueError for sizes that are
     not positive, no bed, or a move to a bed that is not there.
     """
+    if any(not 0 <= at.bed < len(beds) for at in moved.values()):
+        raise ValueError("a block is moved to a bed that is not there")
+    best = _best(layout, size, beds, gradient_along, guard_m, inner_path_m)
+    blocks = {rep: moved.get(rep, at) for rep, at in best.blocks.items()}
+    spots = _spots(layout, best.shape, blocks, size, inner_path_m, best.grid if not moved else None)
+    box = best.shape.extent(size, inner_path_m)
+    short = best.short if not moved else (0.0, 0.0)
+    has_room = max(short) <= NEAR and not crowded(blocks, box, beds)
+    used = tuple(max(end for end in ends) for ends in zip(*((s.x + s.length, s.y + s.width) for s in spots), strict=True))
+    path = serpentine([s.row for s in spots], [s.col for s in spots])
+    return Placed(
+        layout, tuple(spots), tuple(path), used[0] + guard_m, used[1] + guard_m, has_room, short,
+        best.shape.rows, best.shape.cols, blocks,
+    )  # fmt: skip
+
+
+def fits(layout: Layout, size: PlotSize, beds: Sequence[Bed]) -> bool:
+    """Whether a layout has room in the beds, without laying out its plots. Raises ValueError as `place`."""
+    return max(_best(layout, size, beds, None, 0.0, 0.0).short) <= NEAR
+
+
+def _best(
+    layout: Layout, size: PlotSize, beds: Sequence[Bed], gradient_along: bool | None, guard_m: float, inner_path_m: float
+) -> _Arrangement:
     sides = [side for bed in beds for side in (bed.length, bed.width)]
     if not beds or min(size.length, size.width, *sides) <= 0 or min(size.path, guard_m, inner_path_m) < 0:
         raise ValueError("lengths must be above nought, paths and guards not below it")
-    if any(not 0 <= at.bed < len(beds) for at in moved.values()):
-        raise ValueError("a block is moved to a bed that is not there")
-    members: dict[int, list[LaidPlot]] = {}
-    for p in layout.plots:
-        members.setdefault(p.rep, []).append(p)
-    largest = max(len(m) for m in members.values())
+    members = Counter(p.rep for p in layout.plots)
+    largest = max(members.values())
     rooms = [Bed(b.length - 2 * guard_m, b.width - 2 * guard_m) for b in beds]
     shapes = _shapes(layout, largest, gradient_along)
     options = [
         option for shape in shapes for option in _arrangements(shape, list(members), size, rooms, inner_path_m, guard_m, largest)
     ]
-    best = min(options, key=lambda o: o.ranking)
-    blocks = {rep: moved.get(rep, at) for rep, at in best.blocks.items()}
-    spots = _spots(layout, best.shape, blocks, size, inner_path_m, best.grid if not moved else None)
-    box = best.shape.extent(size, inner_path_m)
-    short = best.short if not moved else (0.0, 0.0)
-    fits = max(short) <= NEAR and not crowded(blocks, box, beds)
-    used = tuple(max(end for end in ends) for ends in zip(*((s.x + s.length, s.y + s.width) for s in spots), strict=True))
-    path = serpentine([s.row for s in spots], [s.col for s in spots])
-    return Placed(
-        layout, tuple(spots), tuple(path), used[0] + guard_m, used[1] + guard_m, fits, short,
-        best.shape.rows, best.shape.cols, blocks,
-    )  # fmt: skip
+    return min(options, key=lambda o: o.ranking)
 
 
 def crowded(blocks: Mapping[int, BlockPlace], box: tuple[float, float], beds: Sequence[Bed]) -> list[tuple[int, int | None]]:

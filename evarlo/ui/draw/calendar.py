@@ -11,7 +11,7 @@ from django.utils.safestring import SafeString
 
 from evarlo.ui.draw.rail import Frost, months_between
 
-NAMES, WIDTH, ROW, TOP = 168.0, 640.0, 27.0, 24.0
+NAMES, WIDTH, ROW, TOP = 186.0, 630.0, 29.0, 26.0
 
 
 @dataclass(frozen=True)

@@ -23,12 +23,48 @@ document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
 });
 
-// A form that makes something is sent once, however often its button is pressed; coming back to the page frees it.
-document.addEventListener("submit", (event) => {
+// A form of a whole page is sent once, however often its button is pressed, and only while someone is logged in: what was
+// typed would be lost on the way to the log-in. Coming back to the page frees it.
+const newestToken = () => document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1];
+
+async function mayGo() {
+  try {
+    const answer = await fetch("/people/here/", { headers: { "HX-Request": "true" }, cache: "no-store" });
+    return answer.ok ? "" : "You are no longer logged in. Log in in another tab, then send this again: what you typed is still here.";
+  } catch {
+    return "No connection: nothing was sent. What you typed is still here; send it again when there is one.";
+  }
+}
+
+function notice(text) {
+  const box = document.createElement("div");
+  box.className = "notice error";
+  const said = document.createElement("p");
+  said.textContent = text;
+  box.append(said);
+  if (text.startsWith("You are")) {
+    const way = document.createElement("a");
+    Object.assign(way, { href: "/people/log-in/", target: "_blank", textContent: "Log in" });
+    box.append(way);
+  }
+  document.getElementById("notices").replaceChildren(box);
+  box.scrollIntoView({ block: "nearest" });
+}
+
+document.addEventListener("submit", async (event) => {
   const form = event.target;
   if (form.method !== "post" || event.defaultPrevented) return;
-  if (form.dataset.sent) event.preventDefault();
+  if (form.dataset.sent === "going") { form.dataset.sent = "yes"; return; }
+  if (form.dataset.sent) { event.preventDefault(); return; }
   form.dataset.sent = "yes";
+  if (form.hasAttribute("data-door")) return;
+  event.preventDefault();
+  const wrong = await mayGo();
+  if (wrong) { notice(wrong); delete form.dataset.sent; return; }
+  const token = form.querySelector("[name=csrfmiddlewaretoken]");
+  if (token && newestToken()) token.value = newestToken();
+  form.dataset.sent = "going";
+  form.requestSubmit(event.submitter);
 });
 window.addEventListener("pageshow", () => {
   for (const form of document.querySelectorAll("form[data-sent]")) delete form.dataset.sent;
@@ -58,7 +94,7 @@ document.addEventListener("htmx:responseError", (event) => {
 
 // Whoever logged in again in another tab goes on here: the proof that a form is ours is the browser's newest.
 document.addEventListener("htmx:configRequest", (event) => {
-  const newest = document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1];
+  const newest = newestToken();
   if (!newest) return;
   event.detail.headers["X-CSRFToken"] = newest;
   if (event.detail.parameters.csrfmiddlewaretoken) event.detail.parameters.csrfmiddlewaretoken = newest;
