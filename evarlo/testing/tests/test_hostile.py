@@ -59,11 +59,11 @@ def patterns(resolver: URLResolver, before: str = "") -> Iterator[str]:
             yield before + str(pattern.pattern)
 
 
-@override_settings(AXES_ENABLED=False)
 # What answers without a log-in, and how: whether someone is logged in, and a feed whose address nobody has.
 OPEN = {"/people/here/": 401, "/trials/feed/1.ics": 404}
 
 
+@override_settings(AXES_ENABLED=False)
 class Hostile(TestCase):
     @classmethod
     def setUpTestData(cls) -> None:
