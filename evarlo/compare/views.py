@@ -15,6 +15,7 @@ from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
+from evarlo.trials.protocol import marks_of
 from evarlo.trials.queries import traits_with_records
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.standing import Axis, axis_for, axis_labels, row
@@ -43,7 +44,7 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = _compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
     if found:
-        context |= chart(found) | {"sentence": sentence(found), "two": second_factor(found)}
+        context |= chart(found) | {"sentence": sentence(found), "two": second_factor(found), "marks": marks_of(trial)}
     if request.htmx and request.htmx.target == "compare-bench":
         return render(request, "compare/compare.html#bench", context | {"trial": trial})
     layer = found.trait.key if found else ""

@@ -16,6 +16,7 @@ from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
+from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Words
@@ -23,38 +24,22 @@ from evarlo.ui.notice import say
 
 
 class StepForm(forms.Form):
+    level = forms.ChoiceField(required=False)
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day it was done."})
     plots = Words(label="Plots", most=400, required=False)
 
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.trial = trial
+        level = self.fields["level"]
+        assert isinstance(level, forms.ChoiceField)
+        level.label = trial.factor
+        level.choices = [("", "every one"), *((x, x) for x in trial.levels)]
+        level.unmarked = True  # type: ignore[attr-defined]
 
     def clean_plots(self) -> list[str]:
-        """The numbers that were typed: single ones, and runs such as 101–112. Nothing means every plot."""
-        known = [p.number for p in self.trial.plots.order_by("place")]
-        chosen: list[str] = []
-        for part in self.cleaned_data["plots"].replace("–", "-").replace(";", ",").replace(" - ", "-").split(","):
-            chosen += _run(part.strip(), known)
-        return chosen or known
-
-
-def _run(part: str, known: list[str]) -> list[str]:
-    if not part:
-        return []
-    first, dash, last = part.partition("-")
-    if part in known:
-        return [part]
-    missing = next((n for n in ((first.strip(), last.strip()) if dash else (part,)) if n not in known), None)
-    if missing is not None:
-        raise forms.ValidationError(
-            f"Found “{missing[:20]}”. Expected plot numbers of this trial, such as {known[0]} or {known[0]}-{known[-1]}."
-        )
-    numbers = sorted(known, key=lambda n: (len(n), n))
-    start, end = numbers.index(first.strip()), numbers.index(last.strip())
-    if end < start:
-        raise forms.ValidationError(f"Found “{part}”. Expected the lower number first.")
-    return numbers[start : end + 1]
+        """The numbers that were typed; nothing means every plot."""
+        return chosen_plots(self.trial, self.cleaned_data["plots"]) or [p.number for p in self.trial.plots.all()]
 
 
 @may("see")
@@ -72,6 +57,8 @@ def _step(request: PersonRequest, slug: str, step: Step, stage: str) -> HttpResp
     form = StepForm(trial, typed(request), initial={"on": timezone.localdate()})
     if request.method == "POST" and allowed(request.user, "sow") and form.is_valid():
         plots = trial.plots.filter(number__in=form.cleaned_data["plots"])
+        if form.cleaned_data["level"]:
+            plots = plots.filter(level=form.cleaned_data["level"])
         on = form.cleaned_data["on"]
         try:
             changed = keep_step(trial, step, on, plots, request.user, timezone.localdate())

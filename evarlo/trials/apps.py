@@ -6,8 +6,9 @@ class TrialsConfig(AppConfig):
 
     def ready(self) -> None:
         from evarlo.grounds.registry import registry as ground
-        from evarlo.trials import agenda, bed_doubts
+        from evarlo.trials import agenda, bed_doubts, protocol
         from evarlo.trials.registry import registry
 
         registry.due.append(agenda.due)
+        registry.diary.append(protocol.diary)
         ground.uses.append(bed_doubts.uses_of_trials)

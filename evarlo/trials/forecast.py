@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from statistics import median
 from typing import Any
 
 from django.utils.safestring import SafeString
 
 from evarlo.catalogue.models import Crop
+from evarlo.seeds.models import Lot
 from evarlo.trials.advice import advised_design
 from evarlo.trials.drafting import Draft, Wanted, has_room, precision_of, sketch
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
 from evarlo.trials.needs import defaults_for
+from evarlo.trials.registry import registry
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.ui.draw.advisor import Step, advisor
 from evarlo.ui.draw.plan import Outline, Tag, plan, stacked
@@ -39,6 +42,7 @@ class Forecast:
     trays: int | None = None
     room: str = ""
     tells: float | None = None
+    cv_said: str = ""
     tells_what: str = ""
     advice: str = ""
     more: str = ""
@@ -70,12 +74,35 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
             plants = made["rows"] * made["plants_a_row"]
     crop = Crop.objects.filter(name__iexact=typed.get("crop") or "").first()
     usual = NeedPlan(**defaults_for(crop)) if crop else NeedPlan()
+    if crop and typed.get("cv_percent"):
+        made["cv_said"] = cv_in_words(typed, wanted, crop)
     if plants:
         made["seeds"], made["trays"] = _seeds(wanted.plots * plants, usual)
     made |= _precision(typed, wanted, length * width if length and width else None, plants)
     if length and width and typed.get("bed_length_m") and typed.get("bed_width_m"):
         made |= _in_beds(typed, wanted)
     return Forecast(**made)
+
+
+def own_cvs() -> dict[int, list[float]]:
+    """The CVs of the station's own signed trials, by crop id."""
+    found: dict[int, list[float]] = {}
+    for source in registry.past_cv:
+        for crop, cvs in source().items():
+            found.setdefault(crop, []).extend(cvs)
+    return found
+
+
+def cv_in_words(typed: dict[str, Any], wanted: Wanted, crop: Crop) -> str:
+    """Where the CV comes from, and what another one would mean."""
+    cv, own = float(typed["cv_percent"]), own_cvs().get(crop.pk, [])
+    low, high = (min(own), max(own)) if len(own) > 1 else (0.75 * cv, 1.35 * cv)
+    best, worst = _tells(typed | {"cv_percent": low}, wanted), _tells(typed | {"cv_percent": high}, wanted)
+    span = f" At {low:.0f} % it would be {best:.0f} %, at {high:.0f} % {worst:.0f} %." if best and worst else ""
+    if own:
+        many = f"{len(own)} own trials" if len(own) > 1 else "one own trial"
+        return f"{many[0].upper()}{many[1:]} of {crop.name.lower()} varied by {median(own):.0f} % from plot to plot.{span}"
+    return f"No own trial of {crop.name.lower()} is signed yet, so {cv:.0f} % from plot to plot is a usual figure.{span}"
 
 
 def _seeds(stations: int, usual: NeedPlan) -> tuple[int, int | None]:
@@ -126,14 +153,23 @@ def _curve(typed: dict[str, Any], wanted: Wanted, area: float | None, plants: in
     blocks = wanted.blocks
     last = min(MOST_BLOCKS, max(MOST_SHOWN, blocks + 2))
     shown = range(2, last + 1) if last <= MOST_SHOWN else range(max(2, last - MOST_SHOWN + 2), last + 1)
-    rows = ["plots", *(["plot ground, m²"] if area else []), *(["plants", "seeds"] if plants else [])]
+    price = price_of_a_seed(typed.get("crop") or "") if plants else None
+    rows = [
+        "plots",
+        *(["plot ground, m²"] if area else []),
+        *(["plants", "seeds"] if plants else []),
+        *(["seed cost"] if price else []),
+    ]
     steps = []
     for b in shown:
         then = replace(wanted, blocks=b)
         if (tells := _tells(typed, then)) is None:
             continue
         n = then.plots
-        seeds = [str(n * plants), str(_seeds(n * plants, NeedPlan())[0])] if plants else []
+        seeds: list[str] = []
+        if plants:
+            count = _seeds(n * plants, NeedPlan())[0]
+            seeds = [str(n * plants), str(count), *([f"{count * price:.0f}"] if price else [])]
         takes = [str(n), *([f"{n * area:.0f}"] if area else []), *seeds]
         steps.append(Step(b, tells, tuple(takes)))
     if len(steps) < 2:
@@ -144,6 +180,13 @@ def _curve(typed: dict[str, Any], wanted: Wanted, area: float | None, plants: in
 
 def repeats_of(wanted: Wanted) -> str:
     return Trial(design=wanted.design).repeats
+
+
+def price_of_a_seed(crop: str) -> float | None:
+    """The usual price of one seed of a crop, from the lots that tell it; None while none does."""
+    lots = Lot.objects.filter(cultivar__crop__name__iexact=crop, price__isnull=False, packet__isnull=False)
+    prices = [price / packet for price, packet in lots.values_list("price", "packet") if price is not None and packet]
+    return median(prices) if prices else None
 
 
 def _size(typed: dict[str, Any]) -> PlotSize:

@@ -10,7 +10,7 @@ from django import forms
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.grounds.models import Bed, Site
 from evarlo.trials.advice import DESIGNS
-from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, Trial
+from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, WITHDRAWN, Trial
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, CriterionPlan, TrialPlan
 from evarlo.ui.fields import Day, Number, Words
 
@@ -270,7 +270,7 @@ class SwapPlots(forms.Form):
 
 
 class LeaveOut(forms.Form):
-    cause = forms.ChoiceField(label="Cause", choices=LEFT_OUT)
+    cause = forms.ChoiceField(label="Cause", choices=[c for c in LEFT_OUT if c[0] != WITHDRAWN])
     note = Words(
         label="What happened", most=200, error_messages={"required": "Nothing was typed. Expected what happened to the plot."}
     )

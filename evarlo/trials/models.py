@@ -241,7 +241,8 @@ class Cause(models.TextChoices):
 
 
 IDENTITY = "identity"  # what stands in the plot is in doubt: a plot is left out for it, a value is not
-LEFT_OUT = [*Cause.choices, (IDENTITY, "identity in doubt")]
+WITHDRAWN = "withdrawn"  # its entry was taken out of the trial
+LEFT_OUT = [*Cause.choices, (IDENTITY, "identity in doubt"), (WITHDRAWN, "entry withdrawn")]
 
 
 class Exclusion(models.Model):
@@ -309,6 +310,41 @@ class Material(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Protocol(models.Model):
+    """One version of what every plot should get, by stage; the newest one counts from its day on, the earlier ones stay."""
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="protocols")
+    number = models.PositiveSmallIntegerField()
+    since = models.DateField()
+    why = models.CharField(max_length=200, blank=True)
+    steps = models.JSONField()
+    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["trial", "number"], name="one_version_a_number")]
+
+    def __str__(self) -> str:
+        return f"{self.trial}, version {self.number}"
+
+
+class Deviation(models.Model):
+    """A plot that got something other than the protocol says."""
+
+    plot = models.ForeignKey(Plot, on_delete=models.CASCADE, related_name="deviations")
+    on = models.DateField()
+    said = models.CharField(max_length=200)
+    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["on", "id"]
+
+    def __str__(self) -> str:
+        return f"{self.plot}: {self.said}"
 
 
 class Task(models.Model):

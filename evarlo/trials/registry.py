@@ -74,9 +74,9 @@ Readings = dict[int, Reading]  # by plot id
 
 @dataclass
 class Registry:
-    """`readings` by a trait's source; `begun` gives, for (trial id, stage), the day on which that stage was begun; `complete`
-    gives, for (trial id, thing expected), the plots that have it;
-    `borne` the first day on which a plot (by id) is known to have borne something, so that it was sown before."""
+    """`readings` by a trait's source; `begun` gives, for (trial id, stage), the day on which that stage was begun; `past_cv` the
+    plot-to-plot CVs (%) that signed trials of each crop (by id) had; `complete` for (trial id, thing expected) the plots that
+    have it; `borne` the first day on which a plot (by id) is known to have borne something, so that it was sown before."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     traits: list[Callable[[Trial], Iterable[Trait]]] = field(default_factory=list)
@@ -86,6 +86,7 @@ class Registry:
     due: list[Callable[[date], Iterable[Due]]] = field(default_factory=list)
     borne: list[Callable[[Trial], dict[int, date]]] = field(default_factory=list)
     begun: list[Callable[[Sequence[int]], dict[tuple[int, str], date]]] = field(default_factory=list)
+    past_cv: list[Callable[[], dict[int, list[float]]]] = field(default_factory=list)
     complete: list[Callable[[list[int]], dict[tuple[int, str], set[int]]]] = field(default_factory=list)
 
 

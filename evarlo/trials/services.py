@@ -17,7 +17,19 @@ from evarlo.catalogue.services import cultivar_of
 from evarlo.grounds.models import Bed
 from evarlo.people.models import User
 from evarlo.trials.drafting import Conditions, Draft, Place, Wanted, best_seed, draft
-from evarlo.trials.models import TWO_FACTORS, BlockPlace, Criterion, Deed, Entry, Exclusion, Material, NeedPlan, Plot, Trial
+from evarlo.trials.models import (
+    TWO_FACTORS,
+    WITHDRAWN,
+    BlockPlace,
+    Criterion,
+    Deed,
+    Entry,
+    Exclusion,
+    Material,
+    NeedPlan,
+    Plot,
+    Trial,
+)
 from evarlo.ui.refused import Refused as Refused
 from trialcore.bed import Bed as BedSize
 from trialcore.bed import PlotSize
@@ -391,6 +403,22 @@ def exclude_plot(plot: Plot, cause: str, note: str, on: date, by: User) -> Exclu
     if plot.exclusions.filter(lifted_at__isnull=True).exists():
         raise Refused(f"Plot {plot.number} is left out already.")
     return Exclusion.objects.create(plot=plot, cause=cause, note=note.strip(), on=on, by=by, at=timezone.now())
+
+
+@transaction.atomic
+def withdraw_entry(entry: Entry, reason: str, on: date, by: User) -> int:
+    """Take an entry out of the trial: all its plots are left out from now on, and each can be taken back; how many there were.
+    Raises Refused without a reason, or for the check."""
+    if not reason.strip():
+        raise Refused("Say in a few words why the entry is withdrawn.", "reason")
+    if entry.is_check:
+        raise Refused("The check cannot be withdrawn: everything is set against it.", "entry")
+    standing = entry.plots.exclude(exclusions__lifted_at__isnull=True, exclusions__isnull=False)
+    now, note = timezone.now(), reason.strip()[:200]
+    made = [Exclusion(plot=p, cause=WITHDRAWN, note=note, on=on, by=by, at=now) for p in standing]
+    Exclusion.objects.bulk_create(made)
+    record(entry.trial, by, f"Entry {entry.code} withdrawn: {reason.strip()}"[:300])
+    return len(made)
 
 
 @transaction.atomic

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.trials import agenda_views, needs_views, paper, views
+from evarlo.trials import agenda_views, needs_views, paper, protocol_views, views
 
 app_name = "trials"
 urlpatterns = [
@@ -31,6 +31,10 @@ urlpatterns = [
     path("<slug:slug>/needs/orders.csv", needs_views.orders, name="orders"),
     path("<slug:slug>/needs/material/", needs_views.new_material, name="new-material"),
     path("<slug:slug>/needs/material/<int:pk>/drop/", needs_views.drop_material, name="drop-material"),
+    path("<slug:slug>/protocol/", protocol_views.protocol_page, name="protocol"),
+    path("<slug:slug>/protocol/keep/", protocol_views.keep, name="keep-protocol"),
+    path("<slug:slug>/protocol/deviation/", protocol_views.deviate, name="deviate"),
+    path("<slug:slug>/withdraw/", views.withdraw, name="withdraw"),
     path("<slug:slug>/ground/", views.ground, name="ground"),
     path("<slug:slug>/plot/<int:pk>/", views.plot, name="plot"),
     path("<slug:slug>/plot/<int:pk>/leave-out/", views.leave_out, name="leave-out"),

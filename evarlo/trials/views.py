@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from statistics import median
 
 from django.db import transaction
 from django.http import HttpResponse
@@ -19,7 +20,7 @@ from evarlo.trials import queries
 from evarlo.trials.advice import DESIGNS
 from evarlo.trials.bed_doubts import bed_doubts
 from evarlo.trials.doubts import date_doubts, name_doubts
-from evarlo.trials.forecast import forecast
+from evarlo.trials.forecast import forecast, own_cvs
 from evarlo.trials.forms import LeaveOut, MoveBlock, NewTrial, SwapPlots, as_typed
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import small_ground
@@ -36,6 +37,7 @@ from evarlo.trials.services import (
     plan_trial,
     shuffle,
     swap_plots,
+    withdraw_entry,
 )
 from evarlo.ui.notice import say, warn
 
@@ -96,6 +98,7 @@ def _planned(request: PersonRequest, form: NewTrial, act: Callable[[], Trial], t
 
 
 def _new_context(form: NewTrial) -> dict[str, object]:
+    own = {crop: median(cvs) for crop, cvs in own_cvs().items()}
     typed = str(form.data.get("entries", form.initial.get("entries", "")))[:20_000]
     return {
         "form": form,
@@ -103,7 +106,15 @@ def _new_context(form: NewTrial) -> dict[str, object]:
         "typed": typed,
         "designs": {d.key: {"said": d.said, "two": d.key in TWO_FACTORS} for d in DESIGNS},
         "cultivars": [{"name": c.name, "crop": c.crop.name} for c in Cultivar.objects.select_related("crop")],
-        "crops": [{"name": c.name, "rows": c.between_rows_cm, "row": c.in_row_cm, "cv": c.cv_percent} for c in Crop.objects.all()],
+        "crops": [
+            {
+                "name": c.name,
+                "rows": c.between_rows_cm,
+                "row": c.in_row_cm,
+                "cv": round(own[c.pk], 1) if c.pk in own else c.cv_percent,
+            }
+            for c in Crop.objects.all()
+        ],
         "beds": [
             {"site": b.site.name, "name": b.name, "length": b.length_m, "width": b.width_m, "bearing": b.bearing}
             for b in Bed.objects.select_related("site")
@@ -222,6 +233,22 @@ def swap(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
         except Refused as refusal:
             form.add_error(refusal.field or None, str(refusal))
     return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}), status=422, swap_form=form)
+
+
+@may("exclude")
+@require_POST
+def withdraw(request: PersonRequest, slug: str) -> HttpResponse:
+    """An entry is taken out of the trial, by its code."""
+    trial = trial_or_404(slug)
+    entry = trial.entries.filter(code__iexact=request.POST.get("entry", "").strip()[:60]).first()
+    try:
+        if entry is None:
+            raise Refused("Expected the code of one of the entries.")
+        n = withdraw_entry(entry, request.POST.get("reason", ""), timezone.localdate(), request.user)
+        say(request, f"{entry.code} is withdrawn: {n} plots are left out of every comparison from now on.")
+    except Refused as refusal:
+        warn(request, str(refusal))
+    return redirect(trial)
 
 
 @may("see")

@@ -9,3 +9,4 @@ class VerdictsConfig(AppConfig):
         from evarlo.verdicts import queries
 
         registry.spans.append(queries.spans)
+        registry.past_cv.append(queries.past_cv)

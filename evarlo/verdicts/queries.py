@@ -14,6 +14,8 @@ from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.words import reason_in_words
 from trialcore.verdict import Evidence, Suggestion, Verdict, suggest
 
+WEIGHTS = ("g", "kg", "kg/m²")
+
 
 @dataclass(frozen=True)
 class CriterionFigure:
@@ -117,3 +119,16 @@ def spans(trial: Trial) -> list[Span]:
     """The stage Decide ends with the last signature."""
     signed = trial.boards.last()
     return [Span("decide", signed.at.date() - timedelta(days=7), signed.at.date())] if signed else []
+
+
+def past_cv() -> dict[int, list[float]]:
+    """The CV of the leading criterion in the newest signed board of each trial, by crop id, where that is a weight."""
+    newest: dict[int, tuple[int, float]] = {}
+    for board in SignedBoard.objects.select_related("trial").order_by("at", "id"):
+        leading = board.figures[0] if board.figures else {}
+        if leading.get("cv_percent") and leading.get("unit") in WEIGHTS:
+            newest[board.trial_id] = (board.trial.crop_id, float(leading["cv_percent"]))
+    found: dict[int, list[float]] = {}
+    for crop, cv in newest.values():
+        found.setdefault(crop, []).append(cv)
+    return found
