@@ -16,11 +16,13 @@ class Bed:
 
 @dataclass(frozen=True)
 class PlotSize:
-    """A plot in metres: `length` lies along the bed, `width` across it; `path` is left between blocks."""
+    """A plot in metres: `length` lies along the bed, `width` across it; `path` is left between blocks, `guard` at the edges of
+    the bed for guard plants."""
 
     length: float
     width: float
     path: float = 0.5
+    guard: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -47,3 +49,27 @@ def stations(length: float, width: float, between_rows: float, in_row: float) ->
     if between_rows <= 0 or in_row <= 0:
         raise ValueError("spacings must be above nought")
     return floor(width / between_rows + 1e-9), floor(length / in_row + 1e-9)
+
+
+def judged_stations(rows: int, plants_a_row: int, border: int) -> int:
+    """Plants of the net plot: those left when `border` rows at either side and as many plants at either end of a row are not
+    judged. Nought when nothing is left; raises ValueError for counts below nought."""
+    if min(rows, plants_a_row, border) < 0:
+        raise ValueError("rows, plants and the border must not be negative")
+    return max(0, rows - 2 * border) * max(0, plants_a_row - 2 * border)
+
+
+def plants_at(
+    length: float, width: float, between_rows: float, in_row: float, border: int = 0
+) -> tuple[list[tuple[float, float]], list[tuple[float, float]]]:
+    """Where plants stand in a plot, (x along it, y across) in metres from its near corner, the rows in its middle: those that
+    are judged, and those of the border. Raises ValueError when a spacing is not positive."""
+    rows, each = stations(length, width, between_rows, in_row)
+    left, top = (length - each * in_row) / 2, (width - rows * between_rows) / 2
+    judged: list[tuple[float, float]] = []
+    edge: list[tuple[float, float]] = []
+    for row in range(rows):
+        for n in range(each):
+            inside = border <= row < rows - border and border <= n < each - border
+            (judged if inside else edge).append((left + (n + 0.5) * in_row, top + (row + 0.5) * between_rows))
+    return judged, edge

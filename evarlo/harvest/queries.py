@@ -43,9 +43,10 @@ def _yields(trial: Trial) -> dict[int, PlotYield]:
     for plot_id, on, good, cull, pieces, culled in rows:
         picks[plot_id].append(Pick(on, good, cull, pieces, culled))
     sown = sown_on(trial)
-    stand = stand_of(trial)
-    area = {pk: length * width for pk, length, width in trial.plots.values_list("pk", "length", "width")}
-    return {pk: plot_yield(taken, area[pk], stand.get(pk, trial.plants_a_plot), sown.get(pk)) for pk, taken in picks.items()}
+    stand = {} if trial.border else stand_of(trial)  # within a border the judged plants alone are picked, and they are known
+    share, plants = trial.judged_share, trial.judged_a_plot
+    area = {pk: length * width * share for pk, length, width in trial.plots.values_list("pk", "length", "width")}
+    return {pk: plot_yield(taken, area[pk], stand.get(pk, plants), sown.get(pk)) for pk, taken in picks.items()}
 
 
 def stand_of(trial: Trial) -> dict[int, int]:

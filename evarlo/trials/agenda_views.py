@@ -13,6 +13,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from evarlo.grounds.weather import record_of
 from evarlo.people.models import User
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -22,6 +23,7 @@ from evarlo.trials.calendar import feed_of
 from evarlo.trials.frame import frame, frosts_of
 from evarlo.trials.models import Trial
 from evarlo.trials.services import Refused
+from evarlo.trials.sowings import follow_on, for_market
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.calendar import Row, calendar
 from evarlo.ui.fields import Day, Number, Words
@@ -45,6 +47,20 @@ class TaskForm(forms.Form):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
 
 
+class SowingForm(forms.Form):
+    """When to sow for a market day, or again and again; asked, not kept."""
+
+    market = Day(label="To be there on", required=False)
+    keeps = Number(label="It keeps", low=0, high=400, unit="days", whole=True, required=False)
+    times = Number(label="Sowings", low=2, high=20, whole=True, required=False)
+    every = Number(label="A harvest every", low=1, high=120, unit="days", whole=True, required=False)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for field in self.fields.values():
+            field.unmarked = True  # type: ignore[attr-defined]
+
+
 class DayForm(forms.Form):
     on = Day(label="Day", required=False)
 
@@ -62,13 +78,30 @@ def _page(request: PersonRequest, trial: Trial, form: TaskForm | None) -> HttpRe
     if rows:
         start, end = min(r.earliest for r in rows), max(r.latest for r in rows)
         drawing = calendar(rows, frosts_of(trial, start, end), timezone.localdate())
+    asked = SowingForm(request.GET) if "market" in request.GET or "times" in request.GET else SowingForm()
     key = request.user.calendar_key
     context = frame(request, trial, "plan", layer="entry") | {
         "agenda": agenda, "drawing": drawing, "form": form or TaskForm(agenda), "today": timezone.localdate(), "stages": STAGES,
         "feed": request.build_absolute_uri(reverse("trials:feed", args=[key])) if key else "",
+        "asked": asked, **_answers(trial, asked),
         "dropped": trial.tasks.filter(dropped=True).count(),
     }  # fmt: skip
     return render(request, "trials/calendar.html", context, status=422 if form and form.errors else 200)
+
+
+def _answers(trial: Trial, asked: SowingForm) -> dict[str, Any]:
+    """What the questions about sowing days come to."""
+    if not asked.is_bound or not asked.is_valid():
+        return {}
+    d = asked.cleaned_data
+    made: dict[str, Any] = {}
+    if d["market"]:
+        made["market"] = for_market(trial, d["market"], d["keeps"] or 0)
+    if d["times"] and d["every"]:
+        record = record_of(trial.bed.site) if trial.bed else None
+        found = follow_on(trial, record, d["times"], d["every"])
+        made["refused" if isinstance(found, str) else "sowings"] = found
+    return made
 
 
 def _row(line: Line, d: Dated) -> Row:

@@ -128,7 +128,7 @@ def _shape_of(wanted: Wanted) -> Layout:
 
 
 def _laid(wanted: Wanted, layout: Layout, size: PlotSize, beds: Sequence[Bed], moved: Mapping[int, BlockPlace]) -> Draft:
-    there = place_in_beds(layout, size, beds, moved)
+    there = place_in_beds(layout, size, beds, moved, guard_m=size.guard)
     plots = _numbered(wanted, layout, there)
     length, width = there.cols * size.length, there.rows * size.width
     return Draft(

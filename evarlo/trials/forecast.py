@@ -19,7 +19,7 @@ from evarlo.trials.registry import registry
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.ui.draw.advisor import Step, advisor
 from evarlo.ui.draw.plan import Outline, Tag, plan, stacked
-from trialcore.bed import Bed, PlotSize, stations
+from trialcore.bed import Bed, PlotSize, judged_stations, stations
 from trialcore.power import smallest_found
 from trialcore.sowing import seeds_to_sow, trays_needed
 
@@ -33,6 +33,7 @@ class Forecast:
     """As much as the figures typed so far allow; the rest is None or empty."""
 
     plots: int | None = None
+    judged: int | None = None
     rows: int | None = None
     plants_a_row: int | None = None
     area_m2: float | None = None
@@ -72,6 +73,8 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
         if typed.get("between_rows_cm") and typed.get("in_row_cm"):
             made["rows"], made["plants_a_row"] = stations(length, width, typed["between_rows_cm"] / 100, typed["in_row_cm"] / 100)
             plants = made["rows"] * made["plants_a_row"]
+            if border := typed.get("border"):
+                made["judged"] = judged_stations(made["rows"], made["plants_a_row"], border)
     crop = Crop.objects.filter(name__iexact=typed.get("crop") or "").first()
     usual = NeedPlan(**defaults_for(crop)) if crop else NeedPlan()
     if crop and typed.get("cv_percent"):
@@ -190,7 +193,7 @@ def price_of_a_seed(crop: str) -> float | None:
 
 
 def _size(typed: dict[str, Any]) -> PlotSize:
-    return PlotSize(typed["plot_length_m"], typed["plot_width_m"], typed.get("path_m") or 0.0)
+    return PlotSize(typed["plot_length_m"], typed["plot_width_m"], typed.get("path_m") or 0.0, typed.get("guard_m") or 0.0)
 
 
 def _beds(typed: dict[str, Any]) -> list[Bed]:
@@ -239,7 +242,7 @@ def room_in_words(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], drawn: Dr
     would = []
     if wanted.plots <= MOST_TRIED:
         fewer = next((b for b in range(wanted.blocks - 1, 1, -1) if _fits(replace(wanted, blocks=b), size, beds)), None)
-        shrunk = [PlotSize(size.length * s / 20, size.width * s / 20, size.path) for s in range(19, 5, -1)]
+        shrunk = [PlotSize(size.length * s / 20, size.width * s / 20, size.path, size.guard) for s in range(19, 5, -1)]
         smaller = next((s for s in shrunk if _fits(wanted, s, beds)), None)
         if fewer and wanted.design != Design.LATIN:
             would.append(f"{fewer} {repeats_of(wanted)}")

@@ -53,6 +53,8 @@ class NewTrial(forms.Form):
     plot_length_m = Number(label="Plot length", low=0.1, high=100, unit="m")
     plot_width_m = Number(label="Plot width", low=0.1, high=100, unit="m")
     path_m = Number(label="Path between blocks", low=0, high=20, unit="m", initial=0.5)
+    guard_m = Number(label="Guard strip at the bed's edge", low=0, high=20, unit="m", required=False, unmarked=True)
+    border = Number(label="Border not judged", low=0, high=5, unit="plants", whole=True, required=False, unmarked=True)
     between_rows_cm = Number(label="Between rows", low=1, high=500, unit="cm")
     in_row_cm = Number(label="In the row", low=0.5, high=500, unit="cm")
     cv_percent = Number(label="Plot-to-plot CV", low=0.5, high=100, unit="%", initial=15)
@@ -122,6 +124,7 @@ class NewTrial(forms.Form):
         if data["design"] == Trial.Design.LATIN and data.get("entries"):
             data["blocks"] = len(data["entries"])
             self.errors.pop("blocks", None)
+        data["guard_m"], data["border"] = data.get("guard_m") or 0.0, data.get("border") or 0
         if data["design"] not in TWO_FACTORS:
             data |= {"factor": "", "levels": [], "entries_whole": False}
         elif data["design"] == Trial.Design.FACTORIAL:
@@ -191,6 +194,8 @@ class NewTrial(forms.Form):
                     "entries_whole",
                     "repeated",
                     "more_beds",
+                    "guard_m",
+                    "border",
                 )
             },
             crop=crop,
@@ -235,7 +240,7 @@ def as_typed(trial: Trial) -> dict[str, Any]:
     """A trial's plan as it would be typed, to be changed."""
     same = ("name", "question", "season", "design", "blocks", "block_size", "plot_length_m", "plot_width_m",
             "path_m", "between_rows_cm", "in_row_cm", "cv_percent", "sow_on", "plant_on", "pick_on", "blind",
-            "factor", "entries_whole")  # fmt: skip
+            "factor", "entries_whole", "guard_m", "border")  # fmt: skip
     entries = list(trial.entries.select_related("cultivar").order_by("code"))
     typed: dict[str, Any] = {name: getattr(trial, name) for name in same} | {
         "crop": trial.crop.name,

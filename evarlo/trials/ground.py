@@ -17,6 +17,7 @@ from evarlo.trials.queries import blocks_of, completeness, entry_names, may_move
 from evarlo.trials.registry import Readings
 from evarlo.ui.draw.plan import Handle, Outline, Tag, plan, small_plan, stacked
 from evarlo.ui.draw.scale import SHADES, bounds, shade_of
+from trialcore.bed import plants_at
 
 
 @dataclass(frozen=True)
@@ -96,6 +97,40 @@ def paper_plan(trial: Trial, names: dict[int, str]) -> SafeString:
     bearing = trial.bed.bearing if trial.bed else None
     title = f"Plan, {trial.name}"
     return plan(tags, outlines(plots, trial), bearing, trial.bed is not None, 980.0, 620.0, title, way)
+
+
+def close_plan(trial: Trial, user: Any) -> SafeString:
+    """The plan large enough to be looked into: every plant at its station, beds and obstacles, north and the noon sun."""
+    plots, names = plots_of(trial), entry_names(trial, user)
+    tags = [_tag(trial, p, names, left=p.level) for p in plots]
+    site = trial.bed.site if trial.bed else None
+    sun = (180.0 if site.latitude >= 0 else 0.0) if site and site.latitude is not None else None
+    at = corners(trial)
+    soils = [Outline(b.name, *at[b.pk], b.length_m, b.width_m, b.pk) for b in trial.beds] or outlines(plots, trial)
+    bearing = trial.bed.bearing if trial.bed else None
+    return plan(
+        tags, soils, bearing, trial.bed is not None, 1240.0, 620.0, f"Plan, {trial.name}", obstacles=_obstacles(trial),
+        plants=_plants(trial, plots), sun=sun,
+    )  # fmt: skip
+
+
+def _plants(trial: Trial, plots: Sequence[Plot]) -> tuple[list[tuple[float, float]], list[tuple[float, float]]]:
+    """Where every plant stands, in metres as drawn: those judged, and those of borders. Rows run along a plot, and turn with
+    it."""
+    judged: list[tuple[float, float]] = []
+    edge: list[tuple[float, float]] = []
+    if not trial.plants_a_plot or not (trial.plot_length_m and trial.plot_width_m and trial.between_rows_cm and trial.in_row_cm):
+        return judged, edge
+    inside, outside = plants_at(
+        trial.plot_length_m, trial.plot_width_m, trial.between_rows_cm / 100, trial.in_row_cm / 100, trial.border
+    )
+    at = corners(trial)
+    for p in plots:
+        x, y = at.get(p.bed_id, (0.0, 0.0))
+        turned = abs(p.length - trial.plot_length_m) > 1e-6
+        for some, here in ((judged, inside), (edge, outside)):
+            some += [(x + p.x + (b if turned else a), y + p.y + (a if turned else b)) for a, b in here]
+    return judged, edge
 
 
 def _complete_shade(share: float | None) -> int | None:

@@ -49,6 +49,8 @@ class Trial(models.Model):
     plot_length_m = models.FloatField(null=True)
     plot_width_m = models.FloatField(null=True)
     path_m = models.FloatField(default=0.5)
+    guard_m = models.FloatField(default=0)  # of guard plants at the edges of a bed
+    border = models.PositiveSmallIntegerField(default=0)  # outer rows and plants of a plot that are not judged
     between_rows_cm = models.FloatField(null=True)
     in_row_cm = models.FloatField(null=True)
     cv_percent = models.FloatField(default=15)
@@ -137,8 +139,23 @@ class Trial(models.Model):
         return rows * each
 
     @property
+    def judged_a_plot(self) -> int | None:
+        """The plants of the net plot, those that are judged and picked."""
+        if self.plants_a_plot is None or not (self.plot_length_m and self.plot_width_m and self.between_rows_cm and self.in_row_cm):
+            return None
+        from trialcore.bed import judged_stations, stations
+
+        shape = stations(self.plot_length_m, self.plot_width_m, self.between_rows_cm / 100, self.in_row_cm / 100)
+        return judged_stations(*shape, self.border)
+
+    @property
     def plot_area_m2(self) -> float | None:
         return self.plot_length_m * self.plot_width_m if self.plot_length_m and self.plot_width_m else None
+
+    @property
+    def judged_share(self) -> float:
+        """The share of a plot's ground on which judged plants stand; all of it without a border."""
+        return self.judged_a_plot / self.plants_a_plot if self.border and self.plants_a_plot and self.judged_a_plot else 1.0
 
 
 TWO_FACTORS = (Trial.Design.SPLIT, Trial.Design.STRIP, Trial.Design.FACTORIAL)

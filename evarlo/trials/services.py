@@ -32,7 +32,7 @@ from evarlo.trials.models import (
 )
 from evarlo.ui.refused import Refused as Refused
 from trialcore.bed import Bed as BedSize
-from trialcore.bed import PlotSize
+from trialcore.bed import PlotSize, judged_stations, stations
 from trialcore.layouts.placing import BlockPlace as At
 from trialcore.layouts.placing import crowded
 
@@ -82,12 +82,15 @@ class TrialPlan:
     entries_whole: bool = False
     repeated: Sequence[str] = ()  # further checks, by name
     more_beds: Sequence[Bed] = ()
+    guard_m: float = 0.0
+    border: int = 0
 
 
 # What a plan and its trial share under one name.
 SHARED = (
     "name", "question", "crop", "season", "bed", "design", "blocks", "block_size", "plot_length_m", "plot_width_m", "path_m",
     "between_rows_cm", "in_row_cm", "cv_percent", "blind", "sow_on", "plant_on", "pick_on", "factor", "entries_whole",
+    "guard_m", "border",
 )  # fmt: skip
 
 
@@ -184,7 +187,10 @@ def _check_plan(plan: TrialPlan, instead_of: Trial | None = None) -> None:
 
 
 def _check_design(plan: TrialPlan, folded: list[str]) -> None:
-    """What only some designs ask for."""
+    """What only some designs ask for, and that plants are left to judge."""
+    shape = stations(plan.plot_length_m, plan.plot_width_m, plan.between_rows_cm / 100, plan.in_row_cm / 100)
+    if plan.border and not judged_stations(*shape, plan.border):
+        raise Refused(f"Of {shape[0]} rows of {shape[1]} plants no plant is left to judge within such a border.", "border")
     if plan.design == Trial.Design.INCOMPLETE and not 2 <= (plan.block_size or 0) < len(folded):
         raise Refused(f"Plots in a block: from 2 to {len(folded) - 1}, one fewer than the entries.", "block_size")
     if plan.design == Trial.Design.LATIN and not 3 <= len(folded) <= MOST_SQUARE:
@@ -294,7 +300,7 @@ def wanted_of(trial: Trial) -> Wanted:
 def drawing_of(trial: Trial) -> Callable[[int], Draft]:
     """The layout that a seed gives in the trial's beds, with blocks where they were moved to."""
     assert trial.bed and trial.plot_length_m and trial.plot_width_m
-    wanted, size = wanted_of(trial), PlotSize(trial.plot_length_m, trial.plot_width_m, trial.path_m)
+    wanted, size = wanted_of(trial), PlotSize(trial.plot_length_m, trial.plot_width_m, trial.path_m, trial.guard_m)
     rooms = [BedSize(bed.length_m, bed.width_m) for bed in trial.beds]
     order = {bed.pk: n for n, bed in enumerate(trial.beds)}
     moved = {p.block: At(order[p.bed_id], p.x, p.y, p.turned) for p in trial.block_places.all() if p.bed_id in order}

@@ -35,6 +35,7 @@ urlpatterns = [
     path("<slug:slug>/protocol/keep/", protocol_views.keep, name="keep-protocol"),
     path("<slug:slug>/protocol/deviation/", protocol_views.deviate, name="deviate"),
     path("<slug:slug>/withdraw/", views.withdraw, name="withdraw"),
+    path("<slug:slug>/closer/", views.closer, name="closer"),
     path("<slug:slug>/ground/", views.ground, name="ground"),
     path("<slug:slug>/plot/<int:pk>/", views.plot, name="plot"),
     path("<slug:slug>/plot/<int:pk>/leave-out/", views.leave_out, name="leave-out"),

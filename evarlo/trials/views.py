@@ -23,7 +23,7 @@ from evarlo.trials.doubts import date_doubts, name_doubts
 from evarlo.trials.forecast import forecast, own_cvs
 from evarlo.trials.forms import LeaveOut, MoveBlock, NewTrial, SwapPlots, as_typed
 from evarlo.trials.frame import frame
-from evarlo.trials.ground import small_ground
+from evarlo.trials.ground import close_plan, small_ground
 from evarlo.trials.models import TWO_FACTORS, Plot, Trial
 from evarlo.trials.services import (
     Refused,
@@ -256,6 +256,15 @@ def ground(request: PersonRequest, slug: str) -> HttpResponse:
     """The plan alone, coloured by another layer."""
     trial = trial_or_404(slug)
     return render(request, "trials/frame.html#ground", frame(request, trial, request.GET.get("stage", "plan")))
+
+
+@may("see")
+def closer(request: PersonRequest, slug: str) -> HttpResponse:
+    """The plan alone and large, every plant at its station."""
+    trial = trial_or_404(slug)
+    site = trial.bed.site if trial.bed else None
+    context = {"trial": trial, "drawing": close_plan(trial, request.user), "sun": site and site.latitude is not None}
+    return render(request, "trials/closer.html", context)
 
 
 @may("see")

@@ -102,7 +102,7 @@ def place_in_beds(
 
 def fits(layout: Layout, size: PlotSize, beds: Sequence[Bed]) -> bool:
     """Whether a layout has room in the beds, without laying out its plots. Raises ValueError as `place`."""
-    return max(_best(layout, size, beds, None, 0.0, 0.0).short) <= NEAR
+    return max(_best(layout, size, beds, None, size.guard, 0.0).short) <= NEAR
 
 
 def _best(

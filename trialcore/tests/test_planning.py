@@ -10,7 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from trialcore.bed import Bed, PlotSize, stations
+from trialcore.bed import Bed, PlotSize, judged_stations, plants_at, stations
 from trialcore.layout import complete_blocks, plot_number, serpentine
 from trialcore.layouts.placing import BlockPlace, Placed, crowded, place, place_in_beds
 from trialcore.layouts.whole import randomised_blocks, split_plot
@@ -108,6 +108,26 @@ class InBed(TestCase):
         self.assertEqual(stations(0.2, 0.2, 0.4, 0.3), (0, 0))
         with self.assertRaises(ValueError):
             stations(1, 1, 0, 0.3)
+
+    def test_plants_stand_in_the_middle_of_their_plot_and_the_border_is_told_apart(self) -> None:
+        """2.4 × 1.3 m, rows 40 cm apart, 50 cm in the row: 3 rows of 4, 5 cm free at the sides, 20 cm at the ends."""
+        judged, edge = plants_at(2.4, 1.3, 0.4, 0.5, border=1)
+        self.assertEqual((len(judged), len(edge)), (2, 10))
+        for got, wanted in zip(sorted(judged), [(0.95, 0.65), (1.45, 0.65)], strict=True):
+            np.testing.assert_allclose(got, wanted)
+        xs, ys = np.array(judged + edge).T
+        np.testing.assert_allclose([xs.min(), 2.4 - xs.max(), ys.min(), 1.3 - ys.max()], [0.45, 0.45, 0.25, 0.25])
+        self.assertEqual([judged_stations(3, 4, b) for b in (0, 1, 2)], [12, 2, 0])
+        with self.assertRaises(ValueError):
+            judged_stations(3, 4, -1)
+
+    def test_a_guard_strip_leaves_less_room_and_moves_the_plots_in(self) -> None:
+        layout = randomised_blocks("abcd", 2, 1)
+        self.assertTrue(place(layout, PlotSize(2, 1, 0.5), Bed(8.5, 2)).fits)
+        self.assertFalse(place(layout, PlotSize(2, 1, 0.5), Bed(8.5, 2), guard_m=0.3).fits)
+        inside = place(layout, PlotSize(2, 1, 0.5), Bed(9.1, 2.6), guard_m=0.3)
+        self.assertTrue(inside.fits)
+        self.assertAlmostEqual(min(s.x for s in inside.spots), 0.3)
 
     def test_absurd_sizes_are_refused(self) -> None:
         for size, bed in ((PlotSize(-1, 1), Bed(9, 9)), (PlotSize(1, 1), Bed(0, 9)), (PlotSize(1, 1, -1), Bed(9, 9))):

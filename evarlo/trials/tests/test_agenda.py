@@ -107,6 +107,26 @@ class Seasons(TestCase):
         self.assertIn(f"Sowing on 1 Sep is later than {agenda.window.latest:%-d %b}", said)
         self.assertIn("ready before frost comes again", said)
 
+    def test_sowing_is_counted_back_from_a_market_day(self) -> None:
+        url = reverse("trials:calendar-page", args=[self.made.slug])
+        page = self.client.get(url, {"market": "2026-09-12", "keeps": "14"})
+        self.assertContains(page, "sow from 16 May to 30 May 2026: it takes 80 to 105 days.")
+        self.assertContains(self.client.get(url, {"market": "harvest home"}), "Found “harvest home”. Expected a date")
+
+    def test_sowings_that_follow_each_other_go_by_the_warmth_on_record(self) -> None:
+        url = reverse("trials:calendar-page", args=[self.made.slug])
+        asked = {"market": "", "times": "3", "every": "14"}
+        page = self.client.get(url, asked)
+        self.assertContains(page, "every day counted alike")
+        self.assertContains(page, "15 Apr 2026")
+        Site.objects.update(latitude=53.4)
+        keep_days(Site.objects.get(), simulated_days(53.4, date(2020, 1, 1), 1500, seed=3, gaps=False), "station")
+        warm = self.client.get(url, asked)
+        self.assertContains(warm, "by degree days above 6 °C, the mean of 5 years on record")
+        first, second, third = (sown for sown, _ in warm.context["sowings"].days)
+        self.assertGreater(second - first, timedelta(days=14))  # spring: what is sown later catches up
+        self.assertGreater(third, second)
+
     def test_the_page_moves_finishes_and_adds(self) -> None:
         url = reverse("trials:calendar-page", args=[self.made.slug])
         self.assertContains(self.client.get(url), "Begin hardening off")

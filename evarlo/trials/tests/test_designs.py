@@ -9,6 +9,7 @@ from django.urls import reverse
 
 from evarlo.compare.queries import compare
 from evarlo.grounds.models import Bed, Site
+from evarlo.harvest.queries import yields
 from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.trials.models import Plot, Trial
@@ -303,3 +304,37 @@ class Comparing(TestCase):
     def test_the_draft_of_a_large_trial_is_one_draw(self) -> None:
         made = world.trial(self.by, fixed=False, design=Design.SPLIT, factor="Sowing date", levels=DATES)
         self.assertEqual(len(drawing_of(made)(made.layout_seed or 0).plots), made.plots.count())
+
+
+class NetPlots(TestCase):
+    """Plots of 2.0 × 1.5 m with 3 rows of 6: within a border of one, 4 plants are judged."""
+
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.client.force_login(self.by)
+
+    def test_yields_go_by_the_ground_and_the_plants_that_are_judged(self) -> None:
+        made = world.trial(self.by, border=1)
+        self.assertEqual((made.plants_a_plot, made.judged_a_plot), (18, 4))
+        plot = made.plots.all()[0]
+        world.pick(plot, self.by, 2.0)
+        found = yields(Trial.objects.get(pk=made.pk))[plot.pk]
+        self.assertAlmostEqual(found.kg_per_m2, 2.0 / (3.0 * 4 / 18))
+        self.assertAlmostEqual(found.g_per_plant, 500.0)
+        self.assertContains(
+            self.client.get(reverse("harvest:pick", args=[made.slug])), "Pick the 4 judged plants of each plot only"
+        )
+
+    def test_a_border_that_leaves_nothing_to_judge_is_refused(self) -> None:
+        with self.assertRaises(Refused) as caught:
+            plan_trial(world.plan(border=2), self.by)
+        self.assertEqual(caught.exception.field, "border")
+
+    def test_the_close_plan_draws_every_plant_the_obstacles_and_the_noon_sun(self) -> None:
+        made = world.trial(self.by, border=1, guard_m=0.25)
+        self.assertAlmostEqual(min(p.x for p in made.plots.all()), 0.25)
+        Site.objects.update(latitude=53.0)
+        page = self.client.get(reverse("trials:closer", args=[made.slug])).content.decode()
+        judged, border = (page.split(f'<path class="{kind}" d="')[1].split('"')[0] for kind in ("plants", "plants border"))
+        self.assertEqual((judged.count("M"), border.count("M")), (12 * 4, 12 * 14))
+        self.assertIn('class="sun"', page)

@@ -80,9 +80,12 @@ def plan(
     way: Sequence[tuple[float, float]] = (),
     handles: Sequence[Handle] = (),
     obstacles: Sequence[Outline] = (),
+    plants: tuple[Sequence[tuple[float, float]], Sequence[tuple[float, float]]] = ((), ()),
+    sun: float | None = None,
 ) -> SafeString:
     """Draw plots to one scale within `width` × `height`, and `way` as a line through these places (metres) with an arrow;
-    `handles` are blocks that can be dragged, `obstacles` what stands in the way of plots.
+    `handles` are blocks that can be dragged, `obstacles` what stands in the way of plots, `plants` those judged and those of
+    borders (metres), `sun` the compass direction of the sun at noon.
 
     `bearing` is the compass direction in which the bed's length runs, from left to right here; None leaves north out.
     `scaled` adds a bar of metres.
@@ -96,6 +99,7 @@ def plan(
     foot = 46.0 if scaled or bearing is not None else 0.0
     parts = [_outline(o, scale, names, _room_above(o, outlines) * scale) for o in outlines]
     parts += [_tag(t, scale, names) for t in tags]
+    parts += [_dots(some, kind, scale, names) for some, kind in zip(plants, ("plants", "plants border"), strict=True) if some]
     parts += [_obstacle(o, scale, names) for o in obstacles]
     parts += [_handle(h, scale, names) for h in handles]
     if len(way) > 1:
@@ -104,6 +108,8 @@ def plan(
         parts.append(_bar(scale, drawn_height))
     if bearing is not None:
         parts.append(_north(bearing, drawn_width - 20, drawn_height + 20))
+        if sun is not None:
+            parts.append(_sun(sun - bearing, drawn_width - 78, drawn_height + 20))
     return format_html(
         '<svg class="plan" role="group" aria-label="{}" data-scale="{}" viewBox="0 0 {} {}" width="{}" height="{}">'
         '<defs><pattern id="hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
@@ -154,6 +160,21 @@ def _obstacle(o: Outline, scale: float, names: float) -> SafeString:
         '<rect class="obstacle" x="{}" y="{}" width="{}" height="{}"><title>{}</title></rect>',
         _n(MARGIN + o.x * scale), _n(MARGIN + names + o.y * scale), _n(max(2.0, o.length * scale)), _n(max(2.0, o.width * scale)),
         o.name,
+    )  # fmt: skip
+
+
+def _dots(places: Sequence[tuple[float, float]], kind: str, scale: float, names: float) -> SafeString:
+    """Plants as dots, all in one path, since a plan holds tens of thousands."""
+    path = "".join(f"M{_n(MARGIN + x * scale)} {_n(MARGIN + names + y * scale)}h0" for x, y in places)
+    return format_html('<path class="{}" d="{}"/>', kind, path)
+
+
+def _sun(turn: float, x: float, y: float) -> SafeString:
+    """Where the sun stands at noon, seen from the middle of the beds: `turn` degrees clockwise from the beds' length."""
+    away = radians(turn)
+    return format_html(
+        '<path class="sun-way" d="M{} {}L{} {}"/><circle class="sun" cx="{}" cy="{}" r="5"/>',
+        _n(x), _n(y), _n(x + 11 * cos(away)), _n(y + 11 * sin(away)), _n(x + 16 * cos(away)), _n(y + 16 * sin(away)),
     )  # fmt: skip
 
 
