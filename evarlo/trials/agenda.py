@@ -144,6 +144,15 @@ def dated_levels(trial: Trial) -> list[tuple[str, date]]:
     return sorted(found, key=lambda x: x[1])
 
 
+def planned_dates(trial: Trial) -> list[tuple[str, str, Dated]]:
+    """Key, words and date of each usual task of a trial that is still being typed, in time order."""
+    days = {"sow": trial.sow_on, "plant": trial.plant_on, "pick": trial.pick_on}
+    usual = usual_tasks(trial)
+    found = schedule.schedule([schedule.Task(u.key, u.after, u.offset, days.get(u.key)) for u in usual])
+    rows = [(u.key, u.what, found[u.key]) for u in usual if u.key in found]
+    return sorted(rows, key=lambda row: (row[2].on, row[0]))
+
+
 def agenda_of(trial: Trial) -> Agenda:
     """Everything to be done, in time order, with what does not go together."""
     record = record_of(trial.bed.site) if trial.bed else None

@@ -7,17 +7,23 @@ from dataclasses import dataclass, replace
 from statistics import median
 from typing import Any
 
+from django.utils import timezone
 from django.utils.safestring import SafeString
 
 from evarlo.catalogue.models import Crop
+from evarlo.grounds.models import Bed as BedOnRecord
 from evarlo.seeds.models import Lot
 from evarlo.trials.advice import advised_design
+from evarlo.trials.agenda import planned_dates
+from evarlo.trials.doubts import date_doubts
 from evarlo.trials.drafting import Draft, Wanted, has_room, precision_of, sketch
+from evarlo.trials.frame import frosts_of
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
 from evarlo.trials.needs import defaults_for
 from evarlo.trials.registry import registry
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.ui.draw.advisor import Step, advisor
+from evarlo.ui.draw.calendar import Row, calendar
 from evarlo.ui.draw.plan import Outline, Tag, plan, stacked
 from trialcore.bed import Bed, PlotSize, judged_stations, stations
 from trialcore.power import smallest_found
@@ -45,6 +51,8 @@ class Forecast:
     tells: float | None = None
     cv_said: str = ""
     tells_what: str = ""
+    dates: SafeString | None = None
+    doubts: tuple[str, ...] = ()
     advice: str = ""
     more: str = ""
     curve: SafeString | None = None
@@ -79,6 +87,8 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
     usual = NeedPlan(**defaults_for(crop)) if crop else NeedPlan()
     if crop and typed.get("cv_percent"):
         made["cv_said"] = cv_in_words(typed, wanted, crop)
+    if crop and typed.get("sow_on"):
+        made |= _dates(typed, crop)
     if plants:
         made["seeds"], made["trays"] = _seeds(wanted.plots * plants, usual)
     made |= _precision(typed, wanted, length * width if length and width else None, plants)
@@ -106,6 +116,19 @@ def cv_in_words(typed: dict[str, Any], wanted: Wanted, crop: Crop) -> str:
         many = f"{len(own)} own trials" if len(own) > 1 else "one own trial"
         return f"{many[0].upper()}{many[1:]} of {crop.name.lower()} varied by {median(own):.0f} % from plot to plot.{span}"
     return f"No own trial of {crop.name.lower()} is signed yet, so {cv:.0f} % from plot to plot is a usual figure.{span}"
+
+
+def _dates(typed: dict[str, Any], crop: Crop) -> dict[str, Any]:
+    """The season as the typed days and the crop's profile make it, and what about it is doubtful."""
+    days = {name: typed.get(name) for name in ("sow_on", "plant_on", "pick_on")}
+    known = BedOnRecord.objects.filter(site__name__iexact=typed.get("site") or "").select_related("site").first()
+    trial = Trial(crop=crop, bed=known, **days)
+    rows = [
+        Row(key, what, d.on, d.earliest, d.latest, "settled" if d.settled else "reckoned", False, bool(d.late_by or d.early_by))
+        for key, what, d in planned_dates(trial)
+    ]
+    frosts = frosts_of(trial, min(r.earliest for r in rows), max(r.latest for r in rows))
+    return {"dates": calendar(rows, frosts, timezone.localdate()), "doubts": tuple(date_doubts(trial))}
 
 
 def _seeds(stations: int, usual: NeedPlan) -> tuple[int, int | None]:

@@ -154,3 +154,10 @@ class Advice(TestCase):
         # 32 plots of 3 × 8: 768 stations ÷ 0.765 is 1004, and 101 to spare
         self.assertEqual((found.plants, found.seeds), (768, 1105))
         self.assertIn(">55<", str(found.curve))
+
+    def test_the_season_follows_the_typed_days_and_says_what_is_unlikely(self) -> None:
+        found = forecast(self.typed | {"sow_on": date(2026, 4, 1), "pick_on": date(2026, 5, 1)}, 8)
+        self.assertIn("Plant out: 5 May", str(found.dates))
+        self.assertIn("First pick: 1 May, between 20 Jun and 15 Jul", str(found.dates))
+        self.assertTrue(any("30 days after sowing" in said for said in found.doubts), found.doubts)
+        self.assertIsNone(forecast(self.typed, 8).dates)

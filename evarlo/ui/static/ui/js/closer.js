@@ -28,7 +28,13 @@ if (drawing) {
   room.addEventListener("wheel", (event) => { event.preventDefault(); zoom(event.deltaY < 0 ? 1.25 : 0.8, inRoom(event)); }, { passive: false });
   const fingers = new Map();
   let moved = 0;
-  room.addEventListener("pointerdown", (event) => { fingers.set(event.pointerId, inRoom(event)); moved = 0; });
+  // While it is dragged the drawing is moved as a picture; at rest it is drawn sharp again.
+  const rest = (event) => { fingers.delete(event.pointerId); if (!fingers.size) drawing.style.willChange = "auto"; };
+  room.addEventListener("pointerdown", (event) => {
+    fingers.set(event.pointerId, inRoom(event));
+    moved = 0;
+    drawing.style.willChange = "transform";
+  });
   room.addEventListener("pointermove", (event) => {
     const before = fingers.get(event.pointerId);
     if (!before) return;
@@ -44,7 +50,7 @@ if (drawing) {
     moved += Math.hypot(now.x - before.x, now.y - before.y);
     fingers.set(event.pointerId, now);
   });
-  for (const name of ["pointerup", "pointercancel", "pointerleave"]) room.addEventListener(name, (event) => fingers.delete(event.pointerId));
+  for (const name of ["pointerup", "pointercancel", "pointerleave"]) room.addEventListener(name, rest);
   room.addEventListener("click", (event) => { if (moved > 5) { event.preventDefault(); event.stopPropagation(); } }, true);
   room.addEventListener("dragstart", (event) => event.preventDefault());
   document.addEventListener("keydown", (event) => {
