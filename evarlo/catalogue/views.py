@@ -77,7 +77,7 @@ class CropForm(forms.Form):
         for name in ("name", *SPACING):
             value = getattr(crop, name, None)
             if value is not None:
-                initial[name] = f"{value:g}" if isinstance(value, float) else value
+                initial[name] = value
         super().__init__(data, initial=initial)
         self.crop = crop
         for key, field in FIELDS.items():

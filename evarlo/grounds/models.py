@@ -5,6 +5,7 @@ from datetime import date
 from django.db import models
 
 from evarlo.catalogue.models import Crop
+from evarlo.ui.units import figure_shown, measured
 
 
 class Site(models.Model):
@@ -65,7 +66,7 @@ class Bed(models.Model):
         constraints = [models.UniqueConstraint(fields=["site", "name"], name="one_bed_a_name")]
 
     def __str__(self) -> str:
-        return f"{self.name}, {self.length_m:g} × {self.width_m:g} m"
+        return f"{self.name}, {figure_shown(self.length_m, 'm')} × {measured(self.width_m, 'm')}"
 
     @property
     def area_m2(self) -> float:

@@ -23,6 +23,7 @@ from evarlo.trials.models import Trial
 from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, Words
+from evarlo.ui.units import unit_shown
 
 
 class WeighIn(forms.Form):
@@ -48,7 +49,9 @@ class WeighIn(forms.Form):
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
         if not self.errors and data.get("marketable_kg") is None and data.get("cull_kg") is None:
-            self.add_error("marketable_kg", "Nothing was typed. Expected a weight in kg, 0 if nothing was marketable.")
+            self.add_error(
+                "marketable_kg", f"Nothing was typed. Expected a weight in {unit_shown('kg')}, 0 if nothing was marketable."
+            )
         return data
 
     @property

@@ -14,6 +14,7 @@ class User(AbstractUser):
 
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.READER)
 
+    imperial = models.BooleanField(default=False)  # whether amounts are shown in imperial units
     calendar_key = models.CharField(max_length=43, blank=True)  # opens the calendar feed without a log-in; blank until asked for
 
     def __str__(self) -> str:

@@ -3,7 +3,9 @@ from typing import Any
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
+
+from evarlo.people.models import User
 
 
 class LogIn(LoginView):
@@ -20,3 +22,13 @@ def locked_out(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
 def here(request: HttpRequest) -> HttpResponse:
     """Whether someone is logged in, asked before a page's form is sent."""
     return HttpResponse(status=204 if request.user.is_authenticated else 401)
+
+
+def me(request: HttpRequest) -> HttpResponse:
+    """What a person can choose for themselves."""
+    if request.method == "POST":
+        assert isinstance(request.user, User)
+        request.user.imperial = request.POST.get("units") == "imperial"
+        request.user.save(update_fields=["imperial"])
+        return redirect("people:me")
+    return render(request, "people/me.html")

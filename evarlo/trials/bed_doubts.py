@@ -13,6 +13,7 @@ from evarlo.grounds.registry import Taken
 from evarlo.trials.agenda import begun_in
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import plots_of
+from evarlo.ui.units import figure_shown, measured
 from trialcore.rotation import Use, breaches, clashes, confounded, stretches
 
 STANDS_ON = 30  # days that a crop is taken to stand after its first pick
@@ -77,7 +78,7 @@ def bed_doubts(trial: Trial) -> BedDoubts:
         before = [x.use for x in history[bed.pk] if x.grew and x.url != trial.get_absolute_url()]
         wanted = float(trial.crop.profile.get("rotation_years") or 0)
         for b in breaches(before, mine, wanted):
-            part = f"metres {b.start_m:.1f} to {b.end_m:.1f} of {bed.name}"
+            part = f"{figure_shown(b.start_m, 'm', 1)} to {measured(b.end_m, 'm', 1)} of {bed.name}"
             short.append(
                 f"{b.before.name} ({family}) stood on {part} {b.years:.1f} years before; {wanted:g} years between are wanted."
             )
@@ -95,7 +96,7 @@ def _history_differs(bed: Bed, before: Sequence[Use], plots: Sequence[Plot], sin
     for entry, seen in sorted(met.items()):
         yield f"{entry} stands in {bed.name} only where {' and '.join(sorted(seen)).lower()} was before, others elsewhere too."
     if len({s.legume for s in parts}) > 1:
-        legume = ", ".join(f"{s.start_m:.1f}–{s.end_m:.1f} m" for s in parts if s.legume)
+        legume = ", ".join(f"{figure_shown(s.start_m, 'm', 1)}–{measured(s.end_m, 'm', 1)}" for s in parts if s.legume)
         yield f"A legume stood on a part of {bed.name} within two years ({legume}): its nitrogen differs along the bed."
 
 

@@ -25,6 +25,7 @@ from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.ui.draw.advisor import Step, advisor
 from evarlo.ui.draw.calendar import Row, calendar
 from evarlo.ui.draw.plan import Outline, Tag, plan, stacked
+from evarlo.ui.units import figure_shown, measured, unit_shown
 from trialcore.bed import Bed, PlotSize, judged_stations, stations
 from trialcore.power import smallest_found
 from trialcore.sowing import seeds_to_sow, trays_needed
@@ -182,7 +183,7 @@ def _curve(typed: dict[str, Any], wanted: Wanted, area: float | None, plants: in
     price = price_of_a_seed(typed.get("crop") or "") if plants else None
     rows = [
         "plots",
-        *(["plot ground, m²"] if area else []),
+        *([f"plot ground, {unit_shown('m²')}"] if area else []),
         *(["plants", "seeds"] if plants else []),
         *(["seed cost"] if price else []),
     ]
@@ -196,7 +197,7 @@ def _curve(typed: dict[str, Any], wanted: Wanted, area: float | None, plants: in
         if plants:
             count = _seeds(n * plants, NeedPlan())[0]
             seeds = [str(n * plants), str(count), *([f"{count * price:.0f}"] if price else [])]
-        takes = [str(n), *([f"{n * area:.0f}"] if area else []), *seeds]
+        takes = [str(n), *([figure_shown(n * area, "m²", 0)] if area else []), *seeds]
         steps.append(Step(b, tells, tuple(takes)))
     if len(steps) < 2:
         return None
@@ -270,7 +271,7 @@ def room_in_words(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], drawn: Dr
         if fewer and wanted.design != Design.LATIN:
             would.append(f"{fewer} {repeats_of(wanted)}")
         if smaller:
-            would.append(f"plots of {smaller.length:.2f} × {smaller.width:.2f} m")
+            would.append(f"plots of {figure_shown(smaller.length, 'm', 2)} × {measured(smaller.width, 'm', 2)}")
     what = f" {' or '.join(would).capitalize()} would fit." if would else " Fewer entries or another bed are needed."
     which = "the last bed" if len(beds) > 1 else "the bed"
     return f"It does not fit: {which} would have to be {_lacking(drawn)}.{what}"
@@ -285,14 +286,16 @@ def _fits(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> bool:
 
 def _used(beds: Sequence[Bed], drawn: Draft) -> str:
     if len(beds) == 1:
-        return f"{drawn.used_length:.1f} × {drawn.used_width:.1f} m of the bed's {beds[0].length:g} × {beds[0].width:g} m"
+        used = f"{figure_shown(drawn.used_length, 'm', 1)} × {measured(drawn.used_width, 'm', 1)}"
+        return f"{used} of the bed's {figure_shown(beds[0].length, 'm')} × {measured(beds[0].width, 'm')}"
     held = [sum(at.bed == n for at in drawn.blocks.values()) for n in range(len(beds))]
     return f"{' and '.join(str(n) for n in held)} blocks in the {len(beds)} beds"
 
 
 def _lacking(drawn: Draft) -> str:
     longer, wider = drawn.short_by
-    return " and ".join(text for text, gap in ((f"{longer:.1f} m longer", longer), (f"{wider:.1f} m wider", wider)) if gap > 1e-9)
+    gaps = ((longer, "longer"), (wider, "wider"))
+    return " and ".join(f"{measured(gap, 'm', 1)} {what}" for gap, what in gaps if gap > 1e-9)
 
 
 def more_in_words(typed: dict[str, Any], wanted: Wanted) -> str:

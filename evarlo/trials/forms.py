@@ -13,9 +13,11 @@ from evarlo.trials.advice import DESIGNS
 from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, WITHDRAWN, Trial
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, CriterionPlan, TrialPlan
 from evarlo.ui.fields import Day, Number, Words
+from evarlo.ui.units import figure_shown, measured
 
 CRITERIA = 4
 MOST_TYPED = 20_000
+SAME_BED = 0.01  # metres by which a size typed in another unit may differ from the one on record
 
 
 class NewTrial(forms.Form):
@@ -138,10 +140,13 @@ class NewTrial(forms.Form):
         if not all(k in data for k in ("site", "bed", "bed_length_m", "bed_width_m")):
             return
         known = Bed.objects.filter(site__name__iexact=data["site"], name__iexact=data["bed"]).first()
-        if known and (known.length_m, known.width_m) != (data["bed_length_m"], data["bed_width_m"]):
+        sides = [(known.length_m, data["bed_length_m"]), (known.width_m, data["bed_width_m"])] if known else []
+        if known and all(abs(kept - typed) <= SAME_BED for kept, typed in sides):
+            data["bed_length_m"], data["bed_width_m"] = known.length_m, known.width_m
+        elif known:
             self.add_error(
                 "bed",
-                f"{known.name} is {known.length_m:g} × {known.width_m:g} m on record. "
+                f"{known.name} is {figure_shown(known.length_m, 'm')} × {measured(known.width_m, 'm')} on record. "
                 "Use that size, or give this bed another name.",
             )
 
@@ -222,7 +227,9 @@ def _bed_typed(line: str, known: dict[str, Bed]) -> Bed:
         raise forms.ValidationError(f"Found {length:g} × {width:g} m. Expected 0.5 to 1000 m by 0.3 to 500 m.")
     bed = known.get(name.casefold())
     if bed and (bed.length_m, bed.width_m) != (length, width):
-        raise forms.ValidationError(f"{bed.name} is {bed.length_m:g} × {bed.width_m:g} m on record. Expected that size.")
+        raise forms.ValidationError(
+            f"{bed.name} is {figure_shown(bed.length_m, 'm')} × {measured(bed.width_m, 'm')} on record. Expected that size."
+        )
     return bed or Bed(name=name, length_m=length, width_m=width)
 
 

@@ -12,6 +12,7 @@ from evarlo.catalogue.models import Crop
 from evarlo.seeds.models import Lot
 from evarlo.seeds.queries import Stock, stocks
 from evarlo.trials.models import Entry, Material, NeedPlan, Plot, Trial
+from evarlo.ui.units import measured
 from trialcore import doses
 from trialcore.bed import stations
 from trialcore.sowing import emergence_share, medium_litres, seeds_per_station, seeds_to_sow, trays_needed
@@ -196,21 +197,21 @@ def _material(m: Material, trial: Trial, plots: int, a_plot: int) -> MaterialNee
     match m.kind:
         case Material.Kind.RATE:
             amount, unit = doses.from_rate(m.amount, m.unit, area), "ml" if m.unit in ("ml/m²", "l/ha") else "g"
-            working = f"{m.amount:g} {m.unit} × {area:.2f} m²"
+            working = f"{m.amount:g} {m.unit} × {measured(area, 'm²', 2)}"
         case Material.Kind.NUTRIENT:
             supply = doses.soil_supply_g_m2(m.soil or 0.0)
             amount, unit = doses.fertiliser_g(m.amount, m.grade or 100.0, area, supply), "g"
             soil = f" − {supply:.1f} in the soil" if m.soil else ""
-            working = f"({m.amount:g} g/m²{soil}) × {area:.2f} m² ÷ {m.grade or 100:g} %"
+            working = f"({m.amount:g} g/m²{soil}) × {measured(area, 'm²', 2)} ÷ {m.grade or 100:g} %"
         case Material.Kind.LAYER:
             amount, unit = doses.layer_litres(m.amount, area), "l"
-            working = f"{m.amount:g} cm × {area:.2f} m²"
+            working = f"{measured(m.amount, 'cm')} × {measured(area, 'm²', 2)}"
         case Material.Kind.PLANT:
             amount, unit = m.amount * a_plot, "pieces"
             working = f"{m.amount:g} × {a_plot} plants"
         case _:
             amount, unit = m.amount * rows * length, "m"
-            working = f"{m.amount:g} × {rows} rows × {length:g} m"
+            working = f"{m.amount:g} × {rows} rows × {measured(length, 'm')}"
     in_all = amount * plots
     packs = doses.packs(in_all, m.pack) if m.pack else None
     cost = packs * m.price if packs is not None and m.price is not None else None

@@ -40,6 +40,7 @@ from evarlo.trials.services import (
     withdraw_entry,
 )
 from evarlo.ui.notice import say, warn
+from evarlo.ui.units import value_shown
 
 
 def trial_or_404(slug: str) -> Trial:
@@ -97,6 +98,11 @@ def _planned(request: PersonRequest, form: NewTrial, act: Callable[[], Trial], t
     return render(request, "trials/new.html", _new_context(form) | {"trial": trial}, status=422 if form.errors else 200)
 
 
+def shown(value: float, unit: str) -> float:
+    """A figure on record as the form's scripts fill it in, in the unit that this person uses."""
+    return round(value_shown(value, unit), 3)
+
+
 def _new_context(form: NewTrial) -> dict[str, object]:
     own = {crop: median(cvs) for crop, cvs in own_cvs().items()}
     typed = str(form.data.get("entries", form.initial.get("entries", "")))[:20_000]
@@ -109,14 +115,20 @@ def _new_context(form: NewTrial) -> dict[str, object]:
         "crops": [
             {
                 "name": c.name,
-                "rows": c.between_rows_cm,
-                "row": c.in_row_cm,
+                "rows": shown(c.between_rows_cm, "cm"),
+                "row": shown(c.in_row_cm, "cm"),
                 "cv": round(own[c.pk], 1) if c.pk in own else c.cv_percent,
             }
             for c in Crop.objects.all()
         ],
         "beds": [
-            {"site": b.site.name, "name": b.name, "length": b.length_m, "width": b.width_m, "bearing": b.bearing}
+            {
+                "site": b.site.name,
+                "name": b.name,
+                "length": shown(b.length_m, "m"),
+                "width": shown(b.width_m, "m"),
+                "bearing": b.bearing,
+            }
             for b in Bed.objects.select_related("site")
         ],
         "traits": {t.key: {"direction": t.direction, "matters": t.matters, "unit": t.shown_unit} for t in Trait.objects.all()},

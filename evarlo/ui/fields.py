@@ -10,7 +10,7 @@ from typing import Any
 from django import forms
 from django.core.exceptions import ValidationError
 
-from evarlo.ui.units import in_unit
+from evarlo.ui.units import figure_shown, in_unit, unit_shown, value_kept, value_shown
 
 NUMBER = re.compile(r"[+-]?([0-9]+([.,][0-9]*)?|[.,][0-9]+)")
 MONTHS = {m: i for i, m in enumerate(["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"], start=1)}
@@ -33,17 +33,19 @@ class Number(forms.Field):
     @property
     def expected(self) -> str:
         kind = "a whole number" if self.whole else "a number"
-        return f"{kind} from {self.low:g} to {self.high:g} {self.unit}".strip()
+        low, high = (figure_shown(end, self.unit) for end in (self.low, self.high))
+        return f"{kind} from {low} to {high} {unit_shown(self.unit)}".strip()
 
     def to_python(self, value: Any) -> float | int | None:
         text = str(value or "").strip().replace("−", "-")
-        if text.casefold().endswith(f" {self.unit}".casefold()) and self.unit:
+        own = bool(self.unit) and text.casefold().endswith(f" {self.unit}".casefold())
+        if own:
             text = text[: -len(self.unit)].strip()
         if not text:
             return None
         other = in_unit(text, self.unit) if len(text) < 30 else None
         typed = float(text.replace(",", ".")) if NUMBER.fullmatch(text) and len(text) < 30 else math.nan
-        number = typed if other is None else other
+        number = other if other is not None else typed if own else value_kept(typed, self.unit)
         whole = self.whole and number != math.floor(number) if math.isfinite(number) else False
         if not math.isfinite(number) or whole or not self.low <= number <= self.high:
             raise ValidationError(f"Found “{text[:24]}”. Expected {self.expected}.")
@@ -51,7 +53,7 @@ class Number(forms.Field):
 
     def prepare_value(self, value: Any) -> Any:
         """A number on record as people would type it: 18, not 18.0."""
-        return f"{value:.10g}" if isinstance(value, float) else value
+        return f"{round(value_shown(value, self.unit), 3):.10g}" if isinstance(value, float) else value
 
 
 class Day(forms.Field):

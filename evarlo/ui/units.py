@@ -1,8 +1,9 @@
-"""Amounts typed in another unit than the field's own: what is kept is always the field's."""
+"""Amounts in the units that a person uses: typed in any, shown in theirs. What is kept is always metric."""
 
 from __future__ import annotations
 
 import re
+from contextvars import ContextVar, Token
 
 # How many of the first unit of each family one of each makes.
 LENGTH = {"mm": 0.001, "cm": 0.01, "m": 1.0, "km": 1000.0, "in": 0.0254, "inch": 0.0254, "inches": 0.0254, '"': 0.0254, "″": 0.0254,
@@ -34,3 +35,59 @@ def in_unit(text: str, unit: str) -> float | None:
 
 def _number(text: str) -> float:
     return float(text.replace(",", "."))
+
+
+# What a unit is shown as to a person who uses imperial ones, and how many of it one of the other makes.
+IMPERIAL = {
+    "m": ("ft", 0.3048), "cm": ("in", 2.54), "mm": ("in", 25.4), "km": ("mi", 1.609344), "m²": ("sq ft", 0.09290304),
+    "kg": ("lb", 0.45359237), "g": ("oz", 28.349523125), "l": ("gal", 3.785411784), "ml": ("fl oz", 29.5735295625),
+}  # fmt: skip
+_imperial: ContextVar[bool] = ContextVar("imperial", default=False)
+
+
+def use_imperial(imperial: bool) -> Token[bool]:
+    """From here on, for this request alone, amounts are shown in imperial units or in metric ones."""
+    return _imperial.set(imperial)
+
+
+def stop_using(token: Token[bool]) -> None:
+    """Back to what was before `use_imperial`."""
+    _imperial.reset(token)
+
+
+def unit_shown(unit: str) -> str:
+    """The unit in which amounts of `unit` are shown to this person."""
+    if not _imperial.get():
+        return unit
+    return "°F" if unit == "°C" else IMPERIAL[unit][0] if unit in IMPERIAL else unit
+
+
+def value_shown(value: float, unit: str) -> float:
+    """An amount kept in `unit` as a figure in the unit that is shown."""
+    if not _imperial.get() or (unit != "°C" and unit not in IMPERIAL):
+        return value
+    return value * 9 / 5 + 32 if unit == "°C" else value / IMPERIAL[unit][1]
+
+
+def value_kept(value: float, unit: str) -> float:
+    """A figure typed in the unit that is shown, in `unit`, to a thousandth."""
+    if not _imperial.get() or (unit != "°C" and unit not in IMPERIAL):
+        return value
+    return round((value - 32) * 5 / 9 if unit == "°C" else value * IMPERIAL[unit][1], 3)
+
+
+def figure_shown(value: float, unit: str, digits: int | None = None) -> str:
+    """The figure alone, with as many decimals as asked; else as it was given, or with three figures where it was converted."""
+    found = value_shown(value, unit)
+    if digits is not None:
+        text = f"{found:.{digits}f}"
+    elif found == value:
+        text = f"{value:.10g}"
+    else:
+        text = f"{found:.3g}" if abs(found) < 100 else f"{found:.0f}"
+    return text.replace("-", "−")
+
+
+def measured(value: float, unit: str, digits: int | None = None) -> str:
+    """An amount kept in `unit` with the unit in which this person reads it: 2.4 m, or 7.87 ft."""
+    return f"{figure_shown(value, unit, digits)} {unit_shown(unit)}"

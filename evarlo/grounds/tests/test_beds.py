@@ -44,7 +44,7 @@ class Beds(TestCase):
         self.stood("Carrot", (0, 3), date(2024, 4, 1), date(2024, 9, 1))
         (said,) = self.doubts()
         self.assertEqual(
-            said, "Carrot (Apiaceae) stood on metres 0.0 to 3.0 of North strip 1.7 years before; 3 years between are wanted."
+            said, "Carrot (Apiaceae) stood on 0.0 to 3.0 m of North strip 1.7 years before; 3 years between are wanted."
         )
         url = reverse("trials:accept", args=[self.made.slug])
         self.client.post(url, {"reason": "Carry-over is the question"})

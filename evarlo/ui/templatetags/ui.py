@@ -10,6 +10,8 @@ from django.templatetags.static import static
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
+from evarlo.ui.units import figure_shown, measured, unit_shown
+
 register = template.Library()
 
 SHAPES = {  # the mark of each verdict, so that it is never told by colour alone
@@ -59,6 +61,36 @@ def places(value: float | None, digits: int) -> str:
 def plain(value: float | None) -> str:
     """A number as it was given, without nought behind the point."""
     return "–" if value is None else f"{value:.10g}".replace("-", "−")
+
+
+@register.filter
+def measure(value: float | None, unit: str) -> str:
+    """An amount kept in `unit` with the unit that this person uses; `unit` may end in `:` and the decimals, as in `m²:0`."""
+    if value is None:
+        return "–"
+    name, _, digits = unit.partition(":")
+    return measured(value, name, int(digits) if digits else None)
+
+
+@register.filter
+def amount(value: float, unit: str) -> str:
+    """An amount in a unit that the page was given, with one decimal at most; what has no imperial unit stays as it is."""
+    return f"{figure_shown(value, unit, 1).removesuffix('.0')} {unit_shown(unit)}"
+
+
+@register.filter
+def figure(value: float | None, unit: str) -> str:
+    """The same without the unit."""
+    if value is None:
+        return "–"
+    name, _, digits = unit.partition(":")
+    return figure_shown(value, name, int(digits) if digits else None)
+
+
+@register.simple_tag
+def unit(name: str) -> str:
+    """The unit in which amounts of this one are shown to this person."""
+    return unit_shown(name)
 
 
 @register.filter
@@ -115,7 +147,7 @@ def field(bound: Any, hint: str = "", unit: str = "") -> dict[str, Any]:
     attrs = {"aria-describedby": " ".join(described)} if described else {}
     if bound.errors:
         attrs["aria-invalid"] = "true"
-    unit = unit or getattr(bound.field, "unit", "")
+    unit = unit_shown(unit or getattr(bound.field, "unit", ""))
     return {"bound": bound, "hint": hint, "unit": unit, "control": bound.as_widget(attrs=attrs)}
 
 

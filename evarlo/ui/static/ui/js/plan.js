@@ -12,8 +12,8 @@ function place(svg, event) {
 function send(block, bed, x, y) {
   const form = formOf(block);
   form.elements.bed.value = bed;
-  form.elements.x.value = x.toFixed(1);
-  form.elements.y.value = y.toFixed(1);
+  form.elements.x.value = `${x.toFixed(1)} m`;
+  form.elements.y.value = `${y.toFixed(1)} m`;
   form.requestSubmit();
 }
 
