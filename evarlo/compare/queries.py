@@ -248,6 +248,53 @@ def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int
     )
 
 
+@dataclass(frozen=True)
+class Years:
+    """The output of some years on the same plots, summed: each entry's mean by year (units a m²) and over all of
+    them."""
+
+    trials: tuple[Trial, ...]
+    unit: str
+    digits: int
+    rows: tuple[tuple[Standing, tuple[float | None, ...]], ...]
+    lost: int  # plots of which a year is missing
+    versus: AgainstCheck | None
+
+
+def over_years(trial: Trial, user: Any) -> Years:
+    """Sum what each plot bore over the trial and those before it, in the declared unit, and compare the sums by the trial's own
+    design. A plot left out in any year, or without a pick in it, has no sum."""
+    trait = Trait.objects.get(key="marketable-yield")
+    years = trial.years
+    plots, names = plots_of(trial), entry_names(trial, user)
+    by_number: list[dict[str, float]] = []
+    for year in years:
+        there = plots_of(year)
+        values = plot_values(year, trait, there, readings_of(year, trait))
+        by_number.append({v.plot.number: v.value * year.output_per_kg for v in values if v.value is not None})
+    sums = tuple(sum(b[p.number] for b in by_number) if all(p.number in b for b in by_number) else None for p in plots)
+    entries = {p.entry.pk: p.entry for p in plots}
+    check = next((e for e in entries.values() if e.is_check), None)
+    worked = _worked(trial, plots, sums, check.code if check else None)
+    differences = {d.a: d for d in worked.versus.differences} if worked.versus else {}
+    critical = worked.versus.critical_each if worked.versus else None
+    means = {m.entry: m for m in worked.means}
+    base = means[check.code].lsmean if check else None
+    rows = []
+    for e in entries.values():
+        own = [p.number for p in plots if p.entry_id == e.pk]
+        yearly = tuple(_mean([b[n] for n in own if n in b]) for b in by_number)
+        rows.append((_standing(e, names[e.pk], means[e.code], differences.get(e.code), critical, base, 1), yearly))
+    rows.sort(key=lambda r: (r[0].mean.lsmean is None, -(r[0].mean.lsmean or 0), r[0].entry.code))
+    se = [d.se for d in differences.values()]
+    digits = digits_for(sum(se) / len(se) if se else None, 1)
+    return Years(tuple(years), f"{trial.output_unit or 'kg'}/m²", digits, tuple(rows), sum(v is None for v in sums), worked.versus)
+
+
+def _mean(values: list[float]) -> float | None:
+    return sum(values) / len(values) if values else None
+
+
 def _worked(trial: Trial, plots: list[Plot], values: tuple[float | None, ...], check: str | None) -> Worked:
     """By the model that the trial's design asks for."""
     codes, reps = tuple(p.entry.code for p in plots), tuple(p.block for p in plots)

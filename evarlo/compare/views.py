@@ -9,7 +9,7 @@ from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from evarlo.catalogue.models import Trait
-from evarlo.compare.queries import Comparison, Standing, compare
+from evarlo.compare.queries import Comparison, Standing, compare, over_years
 from evarlo.compare.words import depends_in_words, sentence
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -76,6 +76,14 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
         context |= {"figures": plain_blocks, **_recovered(found), "two": second_factor(found)}
     layer = found.trait.key if found else ""
     return render(request, "compare/working.html", context | frame(request, trial, "compare", layer=layer))
+
+
+@may("compare")
+def years(request: PersonRequest, slug: str) -> HttpResponse:
+    """What the same plots bore over the years, summed in one unit."""
+    trial = trial_or_404(slug)
+    context = {"years": over_years(trial, request.user)}
+    return render(request, "compare/years.html", context | frame(request, trial, "compare", layer="marketable-yield"))
 
 
 @may("compare")

@@ -49,9 +49,7 @@ class WeighIn(forms.Form):
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
         if not self.errors and data.get("marketable_kg") is None and data.get("cull_kg") is None:
-            self.add_error(
-                "marketable_kg", f"Nothing was typed. Expected a weight in {unit_shown('kg')}, 0 if nothing was marketable."
-            )
+            self.add_error("marketable_kg", f"Nothing was typed. Expected a weight in {unit_shown('kg')}, or 0.")
         return data
 
     @property

@@ -14,6 +14,7 @@ from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
 
 PERSON = settings.AUTH_USER_MODEL
+MOST_YEARS = 60  # of one chain of trials on the same plots
 
 
 class Trial(models.Model):
@@ -39,6 +40,9 @@ class Trial(models.Model):
     season = models.CharField(max_length=20)
     bed = models.ForeignKey(Bed, null=True, blank=True, on_delete=models.PROTECT)
     more_beds = models.ManyToManyField(Bed, blank=True, related_name="further_trials")  # blocks that the first does not hold
+    follows = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="followers")  # same plots
+    output_unit = models.CharField(max_length=20, blank=True)  # in which the output of such years is summed
+    output_per_kg = models.FloatField(default=1)  # units in a marketable kilogram
     origin = models.CharField(max_length=8, choices=Origin.choices, default=Origin.PLANNED)
     design = models.CharField(max_length=10, choices=Design.choices, default=Design.BLOCKS)
     blocks = models.PositiveSmallIntegerField()  # complete blocks; the replicates where blocks are incomplete
@@ -93,6 +97,15 @@ class Trial(models.Model):
         if self.bed is None:
             return []
         return self.once("beds", lambda: [self.bed, *sorted(self.more_beds.all(), key=lambda bed: bed.name)])
+
+    @property
+    def years(self) -> list[Trial]:
+        """This trial and the ones on the same plots before it, the oldest first."""
+        found, at = [self], self.follows
+        while at is not None and len(found) < MOST_YEARS:
+            found.append(at)
+            at = at.follows
+        return list(reversed(found))
 
     @property
     def two_factors(self) -> bool:

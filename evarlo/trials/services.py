@@ -127,6 +127,50 @@ def change_plan(trial: Trial, plan: TrialPlan, by: User) -> Trial:
     return trial
 
 
+@transaction.atomic
+def follow_trial(before: Trial, name: str, season: str, crop: Crop, by: User) -> Trial:
+    """Another year on the same plots: the same layout, numbers and entries, for this crop or another. Raises Refused while the
+    layout of the trial before can still change, when it has a follower, or for a name that is taken."""
+    if not before.is_fixed or before.bed is None:
+        raise Refused("Only plots whose layout is fixed in a bed can be used again.")
+    if before.followers.exists():
+        raise Refused(f"Its plots are used again by {before.followers.get()} already.")
+    if Trial.objects.filter(name__iexact=name, season=season).exists():
+        raise Refused(f"There is a trial “{name}” in season {season} already. Give this one another name.", "name")
+    kept = {
+        field: getattr(before, field)
+        for field in SHARED
+        if field not in ("name", "season", "crop", "sow_on", "plant_on", "pick_on")
+    }
+    now = timezone.now()
+    trial = Trial.objects.create(
+        slug=free_slug(f"{name} {season}"), name=name, season=season, crop=crop, levels=before.levels, follows=before, made_by=by,
+        made_at=now, layout_seed=before.layout_seed, layout_fixed_at=now, output_unit=before.output_unit, **kept,
+    )  # fmt: skip
+    trial.more_beds.set(before.more_beds.all())
+    entries = {}
+    for e in before.entries.select_related("cultivar"):
+        cultivar = e.cultivar if crop == before.crop else cultivar_named(crop, e.cultivar.name)
+        entries[e.pk] = Entry.objects.create(trial=trial, code=e.code, cultivar=cultivar, is_check=e.is_check, repeated=e.repeated)
+    same = ("number", "block", "inner", "level", "bed_id", "place", "row", "col", "x", "y", "length", "width")
+    Plot.objects.bulk_create(
+        Plot(trial=trial, entry=entries[p.entry_id], **{field: getattr(p, field) for field in same}) for p in before.plots.all()
+    )
+    for c in before.criteria.all():
+        Criterion.objects.create(trial=trial, trait=c.trait, rank=c.rank, direction=c.direction, matters=c.matters)
+    record(trial, by, f"Another year on the plots of {before.name}, {before.season}.")
+    return trial
+
+
+@transaction.atomic
+def declare_output(trial: Trial, unit: str, per_kg: float, by: User) -> None:
+    """In which unit the output of years on the same plots is summed, and how much of it a marketable kilogram makes."""
+    for year in trial.years:
+        Trial.objects.filter(pk=year.pk).update(output_unit=unit)
+    Trial.objects.filter(pk=trial.pk).update(output_per_kg=per_kg)
+    record(trial, by, f"A marketable kilogram counts as {per_kg:g} {unit}.")
+
+
 def _put_in(trial: Trial, plan: TrialPlan) -> None:
     """The entries, criteria and further beds of a plan."""
     prefix = "".join(word[0] for word in plan.crop.name.split()[:2]).upper()

@@ -34,6 +34,7 @@ urlpatterns = [
     path("<slug:slug>/protocol/", protocol_views.protocol_page, name="protocol"),
     path("<slug:slug>/protocol/keep/", protocol_views.keep, name="keep-protocol"),
     path("<slug:slug>/protocol/deviation/", protocol_views.deviate, name="deviate"),
+    path("<slug:slug>/again/", views.follow, name="follow"),
     path("<slug:slug>/withdraw/", views.withdraw, name="withdraw"),
     path("<slug:slug>/closer/", views.closer, name="closer"),
     path("<slug:slug>/ground/", views.ground, name="ground"),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from statistics import median
 
+from django import forms
 from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -29,8 +30,10 @@ from evarlo.trials.services import (
     Refused,
     accept_rotation,
     change_plan,
+    declare_output,
     exclude_plot,
     fix_layout,
+    follow_trial,
     lift_exclusion,
     move_block,
     open_names,
@@ -39,6 +42,7 @@ from evarlo.trials.services import (
     swap_plots,
     withdraw_entry,
 )
+from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say, warn
 from evarlo.ui.units import value_shown
 
@@ -245,6 +249,38 @@ def swap(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
         except Refused as refusal:
             form.add_error(refusal.field or None, str(refusal))
     return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}), status=422, swap_form=form)
+
+
+class FollowForm(forms.Form):
+    """Another year on the same plots."""
+
+    name = Words(label="Name", most=80, error_messages={"required": "Nothing was typed. Expected a name."})
+    season = Words(label="Season", most=20, error_messages={"required": "Nothing was typed. Expected a season."})
+    crop = Words(label="Crop", most=60, error_messages={"required": "Nothing was typed. Expected a crop."})
+    unit = Words(label="Output summed in", most=20, required=False)
+    per_kg = Number(label="Of it in a kilogram", low=0.000001, high=1e6, required=False)
+
+
+@may("plan")
+def follow(request: PersonRequest, slug: str) -> HttpResponse:
+    """Use the same plots for another year, with the unit in which the output of all years is summed."""
+    before = trial_or_404(slug)
+    initial = {"name": before.name, "crop": before.crop.name, "unit": before.output_unit or "kg", "per_kg": before.output_per_kg}
+    form = FollowForm(typed(request), initial=initial)
+    if request.method == "POST" and form.is_valid():
+        d = form.cleaned_data
+        try:
+            with transaction.atomic():
+                crop = Crop.objects.filter(name__iexact=d["crop"]).first()
+                if crop is None:
+                    raise Refused(f"“{d['crop'][:24]}” is not on record. Put the crop there first.", "crop")
+                made = follow_trial(before, d["name"], d["season"], crop, request.user)
+                declare_output(made, d["unit"] or "kg", d["per_kg"] or 1.0, request.user)
+            return redirect(made)
+        except Refused as refusal:
+            form.add_error(refusal.field or None, str(refusal))
+    context = {"trial": before, "form": form, "crops": Crop.objects.all()}
+    return render(request, "trials/follow.html", context, status=422 if form.errors else 200)
 
 
 @may("exclude")
