@@ -67,6 +67,7 @@ screenshots: .venv/dev
 
 bench: .venv/dev
 	@$(RUN) -m bench
+	@$(RUN) -m bench.planning
 
 bench-exactness: .venv/dev
 	@$(RUN) -m bench.coverage

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import time
 import warnings
-from collections.abc import Callable
 
 import numpy as np
 
+from bench.timing import best_of, growth
 from trialcore.bed import Bed, PlotSize
 from trialcore.blocks import BlockAnalysis, analyse_blocks
 from trialcore.comparisons import against_check, all_pairs
@@ -20,20 +19,6 @@ from trialcore.layouts.whole import randomised_blocks
 from trialcore.spatial import analyse_spatial
 
 Trial = tuple[list[str], list[float], list[str]]
-
-
-def best_of(act: Callable[[], object], times: int = 2) -> float:
-    """Seconds of the fastest of some runs."""
-    taken = []
-    for _ in range(times):
-        start = time.perf_counter()
-        act()
-        taken.append(time.perf_counter() - start)
-    return min(taken)
-
-
-def growth(now: float, before: float, size: float) -> str:
-    return "" if not before else f"; {now / before:.1f} times the one before at {size:.1f} times the plots"
 
 
 def blocks(entries: int, count: int) -> Trial:

@@ -43,13 +43,15 @@ def main() -> None:
 
         from evarlo.catalogue.models import Crop
         from evarlo.demo.world import PASSWORD
-        from evarlo.grounds.models import Site
+        from evarlo.grounds.models import Bed, Site
         from evarlo.testing.browser import FLAGS, chromium
         from evarlo.trials.models import Trial
 
         server = start(data)
         seasons = {t.season: t.slug for t in Trial.objects.filter(name="Bulb fennel, main season")}
         site, crop = Site.objects.get().pk, Crop.objects.get(name="Bulb fennel").pk
+        heads = f"/trials/{Trial.objects.get(name='Radicchio heads').slug}/"
+        bank = Bed.objects.get(name="Bank bed").pk
         first, second, running = (f"/trials/{slug}/" for _, slug in sorted(seasons.items()))
 
         def go_on(page: Page) -> None:
@@ -79,21 +81,22 @@ def main() -> None:
         shots: list[tuple[str, str, tuple[int, int], Callable[[Page], None] | None]] = [
             ("today", "/", DESK, None),
             ("new-trial", "/trials/new/", DESK, fill_new),
-            ("plan", running, DESK, None),
-            ("walk-rounds", f"{running}walk/", DESK, None),
+            ("plan", heads, DESK, None),
+            ("needs", f"{heads}needs/", DESK, None),
+            ("calendar", f"{heads}calendar/", DESK, None),
             ("walk", f"{running}walk/", DESK, go_on),
             ("walk-phone", f"{running}walk/", PHONE, type_17),
             ("pick", f"{second}pick/", DESK, None),
             ("compare", f"{first}compare/", DESK, None),
-            ("compare-misled", f"{second}compare/", DESK, None),
             ("compare-phone", f"{first}compare/", PHONE, None),
             ("working", f"{second}compare/working/", DESK, None),
             ("decide", f"{second}decide/", DESK, None),
             ("report", f"{first}report/", DESK, None),
             ("bring-in", "/bring-in/", DESK, None),
             ("print", f"{running}print/", DESK, None),
-            ("plan-sheet", f"{running}print/plan/", DESK, None),
             ("weather", f"/ground/{site}/weather/", DESK, None),
+            ("bed", f"/ground/beds/{bank}/", DESK, None),
+            ("seed", "/seed/", DESK, None),
             ("crop", f"/cultivars/crops/{crop}/", DESK, None),
         ]
         try:
