@@ -7,6 +7,12 @@ from typing import Any
 from django.conf import settings
 from django.db import connection
 from django.test.runner import DiscoverRunner
+from hypothesis import HealthCheck
+from hypothesis import settings as hypothesis
+
+# How fast examples are made depends on the machine and what else it does, and says nothing of the code.
+hypothesis.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+hypothesis.load_profile("steady")
 
 
 class Runner(DiscoverRunner):

@@ -12,7 +12,7 @@ from trialcore.bed import Bed, PlotSize, Spot
 from trialcore.layout import plot_number, serpentine
 from trialcore.layouts.incomplete import alpha, alpha_shape, augmented
 from trialcore.layouts.neighbours import Fault, Rules, Standing, faults_of
-from trialcore.layouts.placing import BlockPlace, Placed, fits, place_in_beds
+from trialcore.layouts.placing import BlockPlace, Placed, lacking, place_in_beds
 from trialcore.layouts.plan import LaidPlot, Layout
 from trialcore.layouts.whole import (
     completely_random,
@@ -116,9 +116,10 @@ def sketch(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> Draft:
     return _laid(wanted, _shape_of(wanted), size, beds, {})
 
 
-def has_room(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> bool:
-    """Whether a design fits its beds. Raises ValueError as `draft`."""
-    return fits(_shape_of(wanted), size, beds)
+def room_lacking(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> tuple[float, float]:
+    """How much longer and wider the last bed would have to be, in metres; nothing where the design fits. Raises ValueError as
+    `draft`."""
+    return lacking(_shape_of(wanted), size, beds)
 
 
 def _shape_of(wanted: Wanted) -> Layout:

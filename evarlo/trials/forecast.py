@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from statistics import median
 from typing import Any
@@ -16,7 +16,7 @@ from evarlo.seeds.models import Lot
 from evarlo.trials.advice import advised_design
 from evarlo.trials.agenda import planned_dates
 from evarlo.trials.doubts import date_doubts
-from evarlo.trials.drafting import Draft, Wanted, has_room, precision_of, sketch
+from evarlo.trials.drafting import Draft, Wanted, precision_of, room_lacking, sketch
 from evarlo.trials.frame import frosts_of
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
 from evarlo.trials.needs import defaults_for
@@ -265,21 +265,35 @@ def room_in_words(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], drawn: Dr
         return f"It fits: {_used(beds, drawn)}, {drawn.shape}."
     would = []
     if wanted.plots <= MOST_TRIED:
-        fewer = next((b for b in range(wanted.blocks - 1, 1, -1) if _fits(replace(wanted, blocks=b), size, beds)), None)
-        shrunk = [PlotSize(size.length * s / 20, size.width * s / 20, size.path, size.guard) for s in range(19, 5, -1)]
-        smaller = next((s for s in shrunk if _fits(wanted, s, beds)), None)
+        fewer = _largest(2, wanted.blocks - 1, lambda b: _fits(replace(wanted, blocks=b), size, beds))
+        share = _largest(6, 19, lambda s: _fits(wanted, _shrunk(size, s), beds))
+        smaller = _shrunk(size, share) if share else None
         if fewer and wanted.design != Design.LATIN:
             would.append(f"{fewer} {repeats_of(wanted)}")
         if smaller:
             would.append(f"plots of {figure_shown(smaller.length, 'm', 2)} × {measured(smaller.width, 'm', 2)}")
     what = f" {' or '.join(would).capitalize()} would fit." if would else " Fewer entries or another bed are needed."
     which = "the last bed" if len(beds) > 1 else "the bed"
-    return f"It does not fit: {which} would have to be {_lacking(drawn)}.{what}"
+    return f"It does not fit: {which} would have to be {_lacking(drawn.short_by)}.{what}"
+
+
+def _shrunk(size: PlotSize, twentieths: int) -> PlotSize:
+    return PlotSize(size.length * twentieths / 20, size.width * twentieths / 20, size.path, size.guard)
+
+
+def _largest(low: int, high: int, fits: Callable[[int], bool]) -> int | None:
+    """The largest number for which `fits` holds, being true up to some point; None when it is for none."""
+    if high < low or not fits(low):
+        return None
+    while low < high:
+        middle = (low + high + 1) // 2
+        low, high = (middle, high) if fits(middle) else (low, middle - 1)
+    return low
 
 
 def _fits(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> bool:
     try:
-        return has_room(wanted, size, beds)
+        return max(room_lacking(wanted, size, beds)) == 0
     except ValueError:
         return False
 
@@ -292,8 +306,8 @@ def _used(beds: Sequence[Bed], drawn: Draft) -> str:
     return f"{' and '.join(str(n) for n in held)} blocks in the {len(beds)} beds"
 
 
-def _lacking(drawn: Draft) -> str:
-    longer, wider = drawn.short_by
+def _lacking(short_by: tuple[float, float]) -> str:
+    longer, wider = short_by
     gaps = ((longer, "longer"), (wider, "wider"))
     return " and ".join(f"{measured(gap, 'm', 1)} {what}" for gap, what in gaps if gap > 1e-9)
 
@@ -306,10 +320,13 @@ def more_in_words(typed: dict[str, Any], wanted: Wanted) -> str:
     now, better = _tells(typed, wanted), _tells(typed, then)
     if now is None or better is None:
         return ""
-    size, beds = _size(typed), _beds(typed)
-    drawn = None if _fits(then, size, beds) else _draft(then, size, beds)
+    beds = _beds(typed)
+    try:
+        short = room_lacking(then, _size(typed), beds)
+    except ValueError:
+        return ""
     last = "the last bed" if len(beds) > 1 else "a bed"
-    room = f"need {last} {_lacking(drawn)}" if drawn else "fit there too"
+    room = f"need {last} {_lacking(short)}" if max(short) > 0 else "fit there too"
     repeats = repeats_of(wanted)
     today = f"With {wanted.blocks} {repeats} you can tell {now:.0f} % apart"
     return f"{today}; {then.blocks} {repeats} would tell {better:.0f} % and {room}."

@@ -124,10 +124,11 @@ def spans(trial: Trial) -> list[Span]:
 def past_cv() -> dict[int, list[float]]:
     """The CV of the leading criterion in the newest signed board of each trial, by crop id, where that is a weight."""
     newest: dict[int, tuple[int, float]] = {}
-    for board in SignedBoard.objects.select_related("trial").order_by("at", "id"):
-        leading = board.figures[0] if board.figures else {}
+    boards = SignedBoard.objects.order_by("at", "id").values_list("trial_id", "trial__crop_id", "figures")
+    for trial_id, crop_id, figures in boards:
+        leading = figures[0] if figures else {}
         if leading.get("cv_percent") and leading.get("unit") in WEIGHTS:
-            newest[board.trial_id] = (board.trial.crop_id, float(leading["cv_percent"]))
+            newest[trial_id] = (crop_id, float(leading["cv_percent"]))
     found: dict[int, list[float]] = {}
     for crop, cv in newest.values():
         found.setdefault(crop, []).append(cv)

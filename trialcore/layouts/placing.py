@@ -100,9 +100,11 @@ def place_in_beds(
     )  # fmt: skip
 
 
-def fits(layout: Layout, size: PlotSize, beds: Sequence[Bed]) -> bool:
-    """Whether a layout has room in the beds, without laying out its plots. Raises ValueError as `place`."""
-    return max(_best(layout, size, beds, None, size.guard, 0.0).short) <= NEAR
+def lacking(layout: Layout, size: PlotSize, beds: Sequence[Bed]) -> tuple[float, float]:
+    """How much longer and wider the bed, or the last of several, would have to be for a layout, in metres and without laying
+    out its plots; nothing where it fits. Raises ValueError as `place`."""
+    short = _best(layout, size, beds, None, size.guard, 0.0).short
+    return short if max(short) > NEAR else (0.0, 0.0)
 
 
 def _best(

@@ -240,7 +240,7 @@ class SowingDates(BrowserTest):
         page.locator("#ground a[data-plot]", has_text="101").click()
         page.get_by_text("Swap with another plot of its block…").click()
         page.get_by_label("With plot").fill("201")
-        page.get_by_label("Because").fill("Trays were mixed up")
+        page.locator("#plot").get_by_label("Because").fill("Trays were mixed up")
         page.get_by_role("button", name="Swap them").click()
         expect(page.locator("#plot")).to_contain_text("stand in different blocks")
         beside = trial.plots.filter(inner=trial.plots.get(number="101").inner).exclude(number="101")[0]
