@@ -14,8 +14,9 @@ from evarlo.demo.seasons import People
 from evarlo.grounds.models import Bed
 from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
+from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Cause, Plot, Trial
-from evarlo.trials.services import CriterionPlan, TrialPlan, exclude_plot, fix_layout, plan_trial
+from evarlo.trials.services import CriterionPlan, TrialPlan, exclude_plot, plan_trial
 from evarlo.walks.services import Seen, close_round, keep_observation, open_round
 from trialcore.simulate import Cultivar, PlotRecord, World, simulate_season
 

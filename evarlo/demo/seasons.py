@@ -17,8 +17,9 @@ from evarlo.harvest.services import Weighed, keep_picking
 from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import User
+from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Cause, Plot, Trial
-from evarlo.trials.services import CriterionPlan, TrialPlan, exclude_plot, fix_layout, plan_trial
+from evarlo.trials.services import CriterionPlan, TrialPlan, exclude_plot, plan_trial
 from evarlo.verdicts.models import SignedBoard
 from evarlo.verdicts.queries import board_of
 from evarlo.verdicts.services import give_verdict, sign_board

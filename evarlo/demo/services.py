@@ -16,8 +16,9 @@ from evarlo.demo.stock import equip, fill_the_store
 from evarlo.grounds.models import Bed, Site
 from evarlo.grounds.weather import read_station, record_of, take_frost_dates
 from evarlo.people.models import User
+from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Cause, Trial
-from evarlo.trials.services import CriterionPlan, TrialPlan, cultivar_named, fix_layout, plan_trial
+from evarlo.trials.services import CriterionPlan, TrialPlan, cultivar_named, plan_trial
 
 RUNNING_FOR = 84  # days that the running season has been under way
 

@@ -11,8 +11,9 @@ from django.utils.text import slugify
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.exchange.models import Sheet
 from evarlo.people.models import User
+from evarlo.trials.deeds import record
 from evarlo.trials.models import Entry, Plot, Trial
-from evarlo.trials.services import CriterionPlan, Refused, add_criteria, cultivar_named, free_slug, record
+from evarlo.trials.services import CriterionPlan, Refused, add_criteria, cultivar_named, free_slug
 from evarlo.walks.services import Seen, keep_many, open_round
 from trialcore.bed import Bed, PlotSize
 from trialcore.layout import serpentine

@@ -13,8 +13,9 @@ from evarlo.harvest.services import Weighed, keep_picking
 from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import Role, User
+from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Plot, Trial
-from evarlo.trials.services import CriterionPlan, TrialPlan, fix_layout, plan_trial
+from evarlo.trials.services import CriterionPlan, TrialPlan, plan_trial
 from evarlo.walks.models import Observation, Round
 from evarlo.walks.services import Seen, keep_observation, open_round
 

@@ -8,8 +8,9 @@ from django.db import transaction
 
 from evarlo.people.models import User
 from evarlo.trials.agenda import STAGES, tasks_of
+from evarlo.trials.deeds import record
 from evarlo.trials.models import Task, Trial
-from evarlo.trials.services import Refused, record
+from evarlo.trials.services import Refused
 from trialcore import schedule
 
 FIELD = {"sow": "sow_on", "plant": "plant_on", "pick": "pick_on"}

@@ -11,9 +11,10 @@ from django.utils import timezone
 
 from evarlo.people.models import User
 from evarlo.trials.agenda import begun_in
+from evarlo.trials.deeds import record
 from evarlo.trials.models import Deviation, Plot, Protocol, Trial
 from evarlo.trials.registry import DiaryLine
-from evarlo.trials.services import Refused, record
+from evarlo.trials.services import Refused
 
 STAGES = (
     ("sow", "At sowing"), ("plant", "At planting"), ("grow", "While it grows"), ("walk", "When plots are scored"),

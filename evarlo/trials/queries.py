@@ -12,9 +12,9 @@ from evarlo.catalogue.models import Trait
 from evarlo.grounds.models import Bed
 from evarlo.people.permissions import allowed
 from evarlo.trials.drafting import DraftPlot, faults_in
+from evarlo.trials.laying import conditions_of
 from evarlo.trials.models import Deed, Entry, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Readings, registry
-from evarlo.trials.services import conditions_of
 from trialcore.layouts.neighbours import Fault
 
 

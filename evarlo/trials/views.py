@@ -25,6 +25,7 @@ from evarlo.trials.forecast import forecast, own_cvs
 from evarlo.trials.forms import LeaveOut, MoveBlock, NewTrial, SwapPlots, as_typed
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import close_plan, small_ground
+from evarlo.trials.laying import fix_layout, move_block, shuffle, swap_plots
 from evarlo.trials.models import TWO_FACTORS, Plot, Trial
 from evarlo.trials.services import (
     Refused,
@@ -32,14 +33,10 @@ from evarlo.trials.services import (
     change_plan,
     declare_output,
     exclude_plot,
-    fix_layout,
     follow_trial,
     lift_exclusion,
-    move_block,
     open_names,
     plan_trial,
-    shuffle,
-    swap_plots,
     withdraw_entry,
 )
 from evarlo.ui.fields import Number, Words

@@ -6,8 +6,9 @@ from django.db import transaction
 from django.utils import timezone
 
 from evarlo.people.models import User
+from evarlo.trials.deeds import record
 from evarlo.trials.models import Entry, Trial
-from evarlo.trials.services import Refused, mark_decided, open_names, record
+from evarlo.trials.services import Refused, mark_decided, open_names
 from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.queries import Board, board_of, stands_on
 from trialcore.verdict import Verdict

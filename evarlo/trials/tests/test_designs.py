@@ -12,9 +12,10 @@ from evarlo.grounds.models import Bed, Site
 from evarlo.harvest.queries import yields
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.trials.laying import drawing_of, fix_layout, lay_out, move_block, swap_plots
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import blocks_of
-from evarlo.trials.services import Refused, change_plan, drawing_of, fix_layout, lay_out, move_block, plan_trial, swap_plots
+from evarlo.trials.services import Refused, change_plan, plan_trial
 
 Design = Trial.Design
 DATES = ("15 Mar", "12 Apr")

@@ -10,9 +10,10 @@ from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.grounds.models import Bed, Site
 from evarlo.testing import world
 from evarlo.trials.doubts import date_doubts
+from evarlo.trials.laying import fix_layout, lay_out, shuffle
 from evarlo.trials.models import Exclusion, Plot, Trial
 from evarlo.trials.queries import layout_faults_of
-from evarlo.trials.services import Refused, exclude_plot, fix_layout, lay_out, lift_exclusion, plan_trial, shuffle
+from evarlo.trials.services import Refused, exclude_plot, lift_exclusion, plan_trial
 
 TYPED: dict[str, Any] = {
     "name": "Fennel", "question": "Which?", "crop": "Bulb fennel", "season": "2026", "site": "Ostrel Flats", "bed": "B",
