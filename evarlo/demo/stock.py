@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from datetime import date, timedelta
 
+from django.utils import timezone
+
 from evarlo.catalogue.models import Cultivar
 from evarlo.demo import world
 from evarlo.people.models import User
@@ -11,6 +13,7 @@ from evarlo.seeds.models import Move
 from evarlo.seeds.services import keep_lot, move_stock
 from evarlo.trials.agenda_services import add_task
 from evarlo.trials.models import Trial
+from evarlo.trials.protocol import keep_protocol
 from evarlo.trials.services import add_material
 
 SUPPLIERS = ("SUP-02", "SUP-04", "SUP-09")
@@ -42,5 +45,13 @@ def equip(trial: Trial, by: User) -> None:
     add_material(trial, {"name": "Compost mulch", "kind": "layer", "amount": 3, "pack": 60, "price": 5.5})
     feed = {"name": "Nitrogen feed, 21 %", "kind": "nutrient", "amount": 10, "grade": 21, "soil": 14, "pack": 5000, "price": 9}
     add_material(trial, feed)
+    steps = {
+        "sow": "One seed a cell, 10 mm deep, 60-cell trays on the warm bench.",
+        "plant": "Rows 35 cm apart, 30 cm in the row; 15 mm of water on the day.",
+        "grow": "20 mm of water a week, rain counted; hoe every second week; no cover.",
+        "walk": "Inner plants only; damage is scored before weeds are pulled.",
+        "pick": "Heads firm under the thumb, cut at ground level, two outer leaves left on.",
+    }
+    keep_protocol(trial, steps, timezone.localdate(), "", by)
     add_task(trial, "Lay drip lines", None, "plant", -2, "", by)
     add_task(trial, "Blanch under pots", None, "", 0, "hearts as large as a fist", by)

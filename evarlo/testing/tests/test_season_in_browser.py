@@ -6,9 +6,12 @@ from datetime import date, timedelta
 from django.utils import timezone
 from playwright.sync_api import Page, expect
 
+from evarlo.catalogue.models import Crop
+from evarlo.grounds.history import keep_use
 from evarlo.grounds.models import Site
 from evarlo.grounds.weather import read_station
 from evarlo.harvest.models import Picking
+from evarlo.seeds.services import keep_lot
 from evarlo.testing import world
 from evarlo.testing.browser import PHONE, BrowserTest
 from evarlo.trials.models import Trial
@@ -279,11 +282,20 @@ class EveryPage(BrowserTest):
         assert made.bed
         Site.objects.filter(pk=made.bed.site_id).update(latitude=53.4)
         read_station(Site.objects.get(pk=made.bed.site_id), timezone.localdate(), years=4)
+        loose = world.trial(by, fixed=False, name="Loose", design="split", factor="Cover", levels=("net", "none"), border=1)
+        lot = keep_lot(None, made.entries.all()[0].cultivar, {"name": "17", "year": 2020, "treatment": "dust"}, by)
+        keep_use(made.bed, "crop", "Carrot", Crop.objects.get(name="Carrot"), (0, 8), date(2024, 4, 1), date(2024, 9, 1), "")
         paths = (
             "",
             "print/",
             "print/plan/",
             "print/scoring/",
+            "print/kit/",
+            "needs/",
+            "calendar/",
+            "protocol/",
+            "closer/",
+            "again/",
             "sow/",
             "plant/",
             "walk/",
@@ -303,7 +315,14 @@ class EveryPage(BrowserTest):
             "/cultivars/crops/new/",
             "/ground/",
             f"/ground/{made.bed.site_id}/weather/",
+            f"/ground/beds/{made.bed.pk}/",
+            "/seed/",
+            f"/seed/{lot.pk}/",
+            f"/cultivars/{lot.cultivar_id}/",
+            "/people/me/",
             "/bring-in/",
+            f"/trials/{loose.slug}/",
+            f"/trials/{loose.slug}/change/",
             *(f"/trials/{made.slug}/{p}" for p in paths),
         ]
         for size in (None, PHONE):
