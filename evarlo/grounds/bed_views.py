@@ -11,7 +11,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.catalogue.models import Crop
-from evarlo.grounds.history import Lain, clashes_in, history_of, keep_use
+from evarlo.grounds.history import Lain, clashes_in, history_of, keep_use, shared_yields
 from evarlo.grounds.models import Bed, BedUse, Obstacle, SoilTest
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -41,6 +41,8 @@ class UseForm(forms.Form):
     to_m = Number(label="to", low=0, high=1000, unit="m")
     since = Day(label="Since")
     until = Day(label="Until", required=False)
+    yield_kg = Number(label="Bore", low=0, high=1e6, unit="kg", required=False)
+    together = forms.BooleanField(label="Shares its ground on purpose", required=False)
     note = Words(label="Note", most=200, required=False)
 
 
@@ -76,6 +78,7 @@ def _page(request: PersonRequest, bed: Bed, **bound: forms.Form) -> HttpResponse
         "drawing": occupancy(boxes, bed.length_m, today) if boxes else None,
         "lain": list(reversed(lain)),
         "clashes": clashes_in(lain),
+        "shared": shared_yields(bed, lain),
         "years": sorted(years_since(uses, today).items(), key=lambda x: x[1]),
         "stretches": stretches([x.use for x in lain if x.grew], bed.length_m, today),
         "soil": bed.soil_tests.all(),
@@ -121,7 +124,18 @@ def add_use(request: PersonRequest, pk: int) -> HttpResponse:
         d = form.cleaned_data
         crop = Crop.objects.filter(name__iexact=d["what"]).first()
         try:
-            keep_use(bed, d["kind"], d["what"], crop, (d["from_m"], d["to_m"]), d["since"], d["until"], d["note"])
+            keep_use(
+                bed,
+                d["kind"],
+                d["what"],
+                crop,
+                (d["from_m"], d["to_m"]),
+                d["since"],
+                d["until"],
+                d["note"],
+                d["together"],
+                d["yield_kg"],
+            )
             return redirect("grounds:bed", pk)
         except Refused as refusal:
             form.add_error(refusal.field or None, str(refusal))

@@ -13,6 +13,7 @@ from evarlo.catalogue.models import Crop
 from evarlo.grounds.models import Bed, BedUse
 from evarlo.grounds.registry import Taken, registry
 from evarlo.ui.refused import Refused
+from evarlo.ui.units import measured
 from trialcore.rotation import Use, clashes
 
 WHOLE = 0.05  # metres by which a part may reach over its bed
@@ -25,6 +26,11 @@ class Lain:
     use: Use
     url: str = ""
     kept: BedUse | None = None
+
+    @property
+    def together(self) -> bool:
+        """Whether it shares its ground with another crop on purpose."""
+        return self.kept is not None and self.kept.together
 
     @property
     def grew(self) -> bool:
@@ -58,14 +64,42 @@ def family_of(crop: Crop) -> tuple[str, bool]:
 
 
 def clashes_in(lain: Sequence[Lain]) -> list[str]:
-    """Which uses want one place at one time, in words."""
-    words = {id(x.use): x.said for x in lain}
-    return [f"{words[id(a)]} and {words[id(b)]} want the same part of the bed." for a, b in clashes([x.use for x in lain])]
+    """Which uses want one place at one time and are not meant to share it, in words."""
+    return [f"{a.said} and {b.said} want the same part of the bed." for a, b in _pairs(lain) if not (a.together or b.together)]
+
+
+def _pairs(lain: Sequence[Lain]) -> list[tuple[Lain, Lain]]:
+    by_use = {id(x.use): x for x in lain}
+    return [(by_use[id(a)], by_use[id(b)]) for a, b in clashes([x.use for x in lain])]
+
+
+def shared_yields(bed: Bed, lain: Sequence[Lain]) -> list[str]:
+    """What crops that share ground on purpose bore, each and together, by the ground that both of them take, in words."""
+    said = []
+    for a, b in _pairs(lain):
+        if not (a.together or b.together) or a.kept is None or b.kept is None or a.kept.yield_kg is None or b.kept.yield_kg is None:
+            continue
+        both, parts = a.kept.yield_kg + b.kept.yield_kg, [a.use, b.use]
+        ground = (max(u.end_m for u in parts) - min(u.start_m for u in parts)) * bed.width_m
+        each = ", ".join(
+            f"{x.use.name} {measured(x.kept.yield_kg, 'kg')}" for x in (a, b) if x.kept and x.kept.yield_kg is not None
+        )
+        said.append(f"{each}: together {measured(both, 'kg')} from {measured(ground, 'm²')}.")
+    return said
 
 
 @transaction.atomic
 def keep_use(
-    bed: Bed, kind: str, what: str, crop: Crop | None, part: tuple[float, float], since: date, until: date | None, note: str
+    bed: Bed,
+    kind: str,
+    what: str,
+    crop: Crop | None,
+    part: tuple[float, float],
+    since: date,
+    until: date | None,
+    note: str,
+    together: bool = False,
+    yield_kg: float | None = None,
 ) -> BedUse:
     """Write down what stood on a part of a bed. Raises Refused for a part that is not in it, or an end before the start."""
     start, end = part
@@ -74,5 +108,15 @@ def keep_use(
     if until and until < since:
         raise Refused(f"{until:%-d %b %Y} lies before {since:%-d %b %Y}. Expected an end after the start.", "until")
     return BedUse.objects.create(
-        bed=bed, kind=kind, what=what, crop=crop, from_m=start, to_m=end, since=since, until=until, note=note
+        bed=bed,
+        kind=kind,
+        what=what,
+        crop=crop,
+        from_m=start,
+        to_m=end,
+        since=since,
+        until=until,
+        note=note,
+        together=together,
+        yield_kg=yield_kg,
     )

@@ -91,6 +91,8 @@ class BedUse(models.Model):
     to_m = models.FloatField()
     since = models.DateField()
     until = models.DateField(null=True, blank=True)
+    together = models.BooleanField(default=False)  # shares its ground on purpose: an intercrop, or a relay
+    yield_kg = models.FloatField(null=True, blank=True)
     note = models.CharField(max_length=200, blank=True)
 
     class Meta:

@@ -12,6 +12,7 @@ urlpatterns = [
     path("beds/<int:pk>/soil/", bed_views.add_soil, name="add-soil"),
     path("beds/<int:pk>/obstacle/", bed_views.add_obstacle, name="add-obstacle"),
     path("beds/<int:pk>/obstacle/<int:obstacle>/drop/", bed_views.drop_obstacle, name="drop-obstacle"),
+    path("<int:pk>/site/", views.site_page, name="site"),
     path("<int:pk>/weather/", weather_views.weather, name="weather"),
     path("<int:pk>/weather/station/", weather_views.read_station_act, name="read-station"),
     path("<int:pk>/weather/sheet/", weather_views.bring_in_weather, name="bring-in-weather"),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django import forms
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
 
 from evarlo.grounds.models import Bed, Site
 from evarlo.people.permissions import allowed, may
@@ -13,7 +13,29 @@ from evarlo.ui.fields import Number, Words, read_day
 from evarlo.ui.notice import say
 
 
-class NewBed(forms.Form):
+class SiteFigures(forms.Form):
+    """What is known of a site: where it lies, and when frost goes and comes in half of the years."""
+
+    latitude = Number(label="Latitude", low=-90, high=90, unit="°", required=False)
+    longitude = Number(label="Longitude", low=-180, high=180, unit="°", required=False)
+    last_frost = Words(label="Last frost", most=12, required=False)
+    first_frost = Words(label="First frost", most=12, required=False)
+
+    def _frost(self, field: str) -> str:
+        text = self.cleaned_data[field]
+        found = read_day(text, 2001) if text else None
+        if text and found is None:
+            raise forms.ValidationError(f"Found “{text}”. Expected a day such as 12 Apr.")
+        return f"{found:%m-%d}" if found else ""
+
+    def clean_last_frost(self) -> str:
+        return self._frost("last_frost")
+
+    def clean_first_frost(self) -> str:
+        return self._frost("first_frost")
+
+
+class NewBed(SiteFigures):
     site = Words(
         label="Site",
         most=60,
@@ -35,22 +57,6 @@ class NewBed(forms.Form):
         initial=90,
         error_messages={"required": "Nothing was typed. Expected 0 to 359°."},
     )
-    latitude = Number(label="Latitude", low=-90, high=90, unit="°", required=False)
-    last_frost = Words(label="Last frost", most=12, required=False)
-    first_frost = Words(label="First frost", most=12, required=False)
-
-    def _frost(self, field: str) -> str:
-        text = self.cleaned_data[field]
-        found = read_day(text, 2001) if text else None
-        if text and found is None:
-            raise forms.ValidationError(f"Found “{text}”. Expected a day such as 12 Apr.")
-        return f"{found:%m-%d}" if found else ""
-
-    def clean_last_frost(self) -> str:
-        return self._frost("last_frost")
-
-    def clean_first_frost(self) -> str:
-        return self._frost("first_frost")
 
     def clean(self) -> dict[str, object]:
         data = super().clean() or {}
@@ -65,7 +71,7 @@ def ground(request: PersonRequest) -> HttpResponse:
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
         data = form.cleaned_data
         site = Site.objects.filter(name__iexact=data["site"]).first() or Site.objects.create(name=data["site"])
-        frost = {k: data[k] for k in ("last_frost", "first_frost", "latitude") if data[k] not in ("", None)}
+        frost = {k: data[k] for k in ("last_frost", "first_frost", "latitude", "longitude") if data[k] not in ("", None)}
         Site.objects.filter(pk=site.pk).update(**frost) if frost else None
         Bed.objects.create(
             site=site, name=data["name"], length_m=data["length_m"], width_m=data["width_m"], bearing=data["bearing"]
@@ -78,3 +84,21 @@ def ground(request: PersonRequest) -> HttpResponse:
         {"sites": Site.objects.prefetch_related("beds"), "form": form},
         status=422 if form.errors else 200,
     )
+
+
+FIGURES = ("latitude", "longitude", "last_frost", "first_frost")
+
+
+@may("plan")
+def site_page(request: PersonRequest, pk: int) -> HttpResponse:
+    """What is known of a site, to be changed."""
+    site = get_object_or_404(Site, pk=pk)
+    initial = {"latitude": site.latitude, "longitude": site.longitude}
+    form = SiteFigures(typed(request), initial=initial | {"last_frost": site.last_frost_text, "first_frost": site.first_frost_text})
+    if request.method == "POST" and form.is_valid():
+        for name in FIGURES:
+            setattr(site, name, form.cleaned_data[name])
+        site.save(update_fields=list(FIGURES))
+        say(request, f"What is known of {site.name} is kept.")
+        return redirect("grounds:list")
+    return render(request, "grounds/site.html", {"site": site, "form": form}, status=422 if form.errors else 200)

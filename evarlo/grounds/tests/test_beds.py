@@ -94,6 +94,31 @@ class Beds(TestCase):
         made = world.trial(self.by, fixed=False, name=f"Seed {seed}", seed=seed)
         return layout_faults_of(Trial.objects.get(pk=made.pk))
 
+    def test_a_site_is_told_where_it_lies(self) -> None:
+        site = self.bed.site
+        url = reverse("grounds:site", args=[site.pk])
+        self.assertContains(self.client.get(url), 'value="18 Apr"')
+        wrong = self.client.post(url, {"latitude": "95", "first_frost": "leaf fall"})
+        self.assertContains(wrong, "Expected a number from −90 to 90 °", status_code=422)
+        self.assertContains(wrong, "Expected a day such as 12 Apr", status_code=422)
+        self.client.post(url, {"latitude": "-41,2", "longitude": "174.7", "last_frost": "20 Sep", "first_frost": "10.5.2001"})
+        site.refresh_from_db()
+        self.assertEqual((site.latitude, site.longitude, site.last_frost, site.first_frost), (-41.2, 174.7, "09-20", "05-10"))
+
+    def test_crops_that_share_their_ground_on_purpose_are_no_clash_and_their_yields_are_told_together(self) -> None:
+        bed = Bed.objects.create(site=self.bed.site, name="Shared", length_m=12, width_m=1.5)
+        maize, beans = Crop.objects.get(name="Sweet corn"), Crop.objects.get(name="Broad bean")
+        summer = (date(2025, 5, 10), date(2025, 9, 1))
+        keep_use(bed, "crop", "Sweet corn", maize, (0, 8), *summer, "", yield_kg=9.5)
+        page = reverse("grounds:bed", args=[bed.pk])
+        kept = keep_use(bed, "crop", "Broad bean", beans, (4, 10), *summer, "", yield_kg=4.0)
+        self.assertContains(self.client.get(page), "want the same part of the bed")
+        kept.together = True
+        kept.save()
+        answer = self.client.get(page)
+        self.assertNotContains(answer, "want the same part of the bed")
+        self.assertContains(answer, "Sweet corn 9.5 kg, Broad bean 4 kg: together 13.5 kg from 15 m².")
+
     def test_a_part_that_is_not_in_the_bed_is_refused(self) -> None:
         for part, until, field in (((5, 5), None, "from_m"), ((0, 21), None, "from_m"), ((0, 5), date(2025, 1, 1), "until")):
             with self.subTest(part=part), self.assertRaises(Refused) as caught:
