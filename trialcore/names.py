@@ -7,6 +7,7 @@ import unicodedata
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
+from functools import lru_cache
 
 ALIKE = 0.84  # share of letters in the same order from which two names of some length are taken to be alike
 LEAST = 5  # letters below which only the very same name counts
@@ -21,10 +22,17 @@ class Likeness:
     why: str
 
 
+@lru_cache(maxsize=4096)
 def folded(name: str) -> str:
     """A name without what people write differently: capitals, accents, spaces, hyphens, quotes and “cv.”."""
     plain = "".join(c for c in unicodedata.normalize("NFKD", name.casefold()) if not unicodedata.combining(c))
     return re.sub(r"\bcv\b|[^a-z0-9]", "", plain.replace("ß", "ss"))
+
+
+@lru_cache(maxsize=4096)
+def _parts(name: str) -> tuple[list[str], list[str]]:
+    """The numbers in a name, and its words in order of the alphabet."""
+    return re.findall(r"\d+", folded(name)), sorted(re.findall(r"\w+", name.casefold()))
 
 
 def likeness(a: str, b: str) -> Likeness | None:
@@ -34,10 +42,10 @@ def likeness(a: str, b: str) -> Likeness | None:
         return None
     if one == other:
         return Likeness(a, b, "the same name, written otherwise")
-    digits = [re.findall(r"\d+", text) for text in (one, other)]
-    if digits[0] != digits[1]:
+    (numbers, words), (other_numbers, other_words) = _parts(a), _parts(b)
+    if numbers != other_numbers:
         return None
-    if sorted(re.findall(r"\w+", a.casefold())) == sorted(re.findall(r"\w+", b.casefold())):
+    if words == other_words:
         return Likeness(a, b, "the same words in another order")
     if min(len(one), len(other)) < LEAST:
         return None

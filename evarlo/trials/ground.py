@@ -42,6 +42,7 @@ class Ground:
     scaled: bool
 
 
+MOST_DOTS = 20_000  # plants beyond which they are no longer drawn one by one: a browser would stutter
 ENTRY = Layer("entry", "Entry")
 COMPLETE = Layer("complete", "Complete")
 SCORED = Layer("scored", "This round")
@@ -119,7 +120,11 @@ def _plants(trial: Trial, plots: Sequence[Plot]) -> tuple[list[tuple[float, floa
     it."""
     judged: list[tuple[float, float]] = []
     edge: list[tuple[float, float]] = []
-    if not trial.plants_a_plot or not (trial.plot_length_m and trial.plot_width_m and trial.between_rows_cm and trial.in_row_cm):
+    if (
+        not trial.plants_a_plot
+        or trial.plants_a_plot * len(plots) > MOST_DOTS
+        or not (trial.plot_length_m and trial.plot_width_m and trial.between_rows_cm and trial.in_row_cm)
+    ):
         return judged, edge
     inside, outside = plants_at(
         trial.plot_length_m, trial.plot_width_m, trial.between_rows_cm / 100, trial.in_row_cm / 100, trial.border

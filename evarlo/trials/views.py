@@ -24,7 +24,7 @@ from evarlo.trials.doubts import date_doubts, name_doubts
 from evarlo.trials.forecast import forecast, own_cvs
 from evarlo.trials.forms import LeaveOut, MoveBlock, NewTrial, SwapPlots, as_typed
 from evarlo.trials.frame import frame
-from evarlo.trials.ground import close_plan, small_ground
+from evarlo.trials.ground import MOST_DOTS, close_plan, small_ground
 from evarlo.trials.laying import fix_layout, move_block, shuffle, swap_plots
 from evarlo.trials.models import TWO_FACTORS, Plot, Trial
 from evarlo.trials.services import (
@@ -308,7 +308,11 @@ def closer(request: PersonRequest, slug: str) -> HttpResponse:
     """The plan alone and large, every plant at its station."""
     trial = trial_or_404(slug)
     site = trial.bed.site if trial.bed else None
-    context = {"trial": trial, "drawing": close_plan(trial, request.user), "sun": site and site.latitude is not None}
+    plants = (trial.plants_a_plot or 0) * len(queries.plots_of(trial))
+    context = {
+        "trial": trial, "drawing": close_plan(trial, request.user), "sun": site and site.latitude is not None,
+        "dots": 0 < plants <= MOST_DOTS,
+    }  # fmt: skip
     return render(request, "trials/closer.html", context)
 
 
