@@ -6,6 +6,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
 from evarlo.people.models import User
+from evarlo.ui.notice import say
 
 
 class LogIn(LoginView):
@@ -30,5 +31,6 @@ def me(request: HttpRequest) -> HttpResponse:
         assert isinstance(request.user, User)
         request.user.imperial = request.POST.get("units") == "imperial"
         request.user.save(update_fields=["imperial"])
+        say(request, f"Amounts are shown in {'imperial' if request.user.imperial else 'metric'} units from now on.")
         return redirect("people:me")
     return render(request, "people/me.html")

@@ -151,7 +151,7 @@ def corners(trial: Trial) -> dict[int | None, tuple[float, float]]:
 def _tag(trial: Trial, plot: Plot, names: dict[int, str] | None, left: str = "", **look: Any) -> Tag:
     """A plot as drawn; without `names` neither the code nor the check is told."""
     code = plot.entry.code if names is not None else ""
-    said = names[plot.entry_id] if names is not None else "plot"
+    said = names.get(plot.entry_id, plot.entry.code) if names is not None else "plot"
     if plot.level:
         said = f"{said}, {plot.level}"
     x, y = trial.once("corners", lambda: corners(trial)).get(plot.bed_id, (0.0, 0.0))

@@ -116,7 +116,7 @@ def needs_of(trial: Trial, names: dict[int, str], today: date) -> Needs:
     for stock in stocks(today.year, [e.cultivar_id for e in entries]):
         by_cultivar[stock.lot.cultivar_id].append(stock)
     start = trial.sow_on
-    rows = tuple(_row(e, names[e.pk], count[e.pk], a_plot, plan, by_cultivar[e.cultivar_id], start) for e in entries)
+    rows = tuple(_row(e, names.get(e.pk, e.code), count[e.pk], a_plot, plan, by_cultivar[e.cultivar_id], start) for e in entries)
     cells = sum(r.cells for r in rows)
     trays = trays_needed(cells, plan.tray_cells) if plan.transplant else 0
     medium = medium_litres(trays, plan.tray_cells, plan.cell_ml) if trays else 0.0

@@ -77,7 +77,7 @@ def plan_sheet(request: PersonRequest, slug: str) -> HttpResponse:
     context = {
         "trial": trial,
         "drawing": paper_plan(trial, names),
-        "entries": [(e, names[e.pk]) for e in trial.entries.all()],
+        "entries": [(e, names.get(e.pk, e.code)) for e in trial.entries.all()],
         "first": trial.plots.first(),
         "today": timezone.localdate(),
     }

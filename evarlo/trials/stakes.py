@@ -75,7 +75,7 @@ def labels_of(trial: Trial, plots: Iterable[Plot], names: dict[int, str], kind: 
         if kind in ("blind", "both"):
             made.append(Label(plot_code(plot), plot.number, plot.entry.code, place))
         if kind in ("named", "both"):
-            made.append(Label(plot_code(plot), plot.number, names[plot.entry_id], place))
+            made.append(Label(plot_code(plot), plot.number, names.get(plot.entry_id, plot.entry.code), place))
     return made
 
 

@@ -152,7 +152,7 @@ def plan(request: PersonRequest, slug: str) -> HttpResponse:
     context = frame(request, trial, "plan", layer="entry")
     names = queries.entry_names(trial, request.user)
     context |= {
-        "entries": [(e, names[e.pk]) for e in trial.entries.all()],
+        "entries": [(e, names.get(e.pk, e.code)) for e in trial.entries.all()],
         "criteria": trial.criteria.select_related("trait"),
         "deeds": queries.deeds_of(trial),
         "names_shown": queries.names_shown(trial, request.user),
