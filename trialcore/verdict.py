@@ -33,13 +33,15 @@ class Rule:
 class Evidence:
     """An entry against the check on one criterion. `better_by` is positive when the entry is better, whatever the
     direction; `se` its standard error and `matters` the smallest difference that matters, all in the trait's unit.
-    `better_by` is None when nothing could be measured."""
+    `better_by` is None when nothing could be measured. `fails` is the chance that the entry fails what it must have on this
+    criterion, whatever the check does; None where nothing is asked or known."""
 
     criterion: str
     better_by: float | None
     se: float | None
     df: float | None
     matters: float
+    fails: float | None = None
 
     def chance_better(self, by: float = 0.0) -> float | None:
         """Chance that the entry is truly better than the check by more than `by`; None without a figure."""
@@ -52,6 +54,8 @@ class Ground(StrEnum):
     """Why a verdict is suggested."""
 
     NO_FIGURE = "no figure"
+    KNOCKED_OUT = "fails a must-have"
+    MAY_FAIL = "may fail a must-have"
     BETTER = "better"
     BETTER_BUT_SMALL = "better, by too little to matter"
     WORSE = "worse"
@@ -77,8 +81,9 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
     """Suggest a verdict for one entry from its evidence, the leading criterion first.
 
     Recommended when it is sure to beat the check on the leading criterion, more likely than not by at least what
-    matters, and no other criterion is likely to be worse by more than what matters. Dropped when it is sure to be
-    worse on the leading criterion, or sure to be worse by more than what matters on any other. Retested otherwise.
+    matters, no other criterion is likely to be worse by more than what matters, and no must-have is likely to be failed.
+    Dropped when it is sure to fail a must-have, to be worse on the leading criterion, or to be worse by more than what
+    matters on any other. Retested otherwise.
 
     Raises ValueError when there is no criterion.
     """
@@ -86,6 +91,9 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
         raise ValueError("a verdict needs at least one criterion")
     rule = rule or Rule()
     lead, *others = evidence
+    out = [Reason(Ground.KNOCKED_OUT, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails >= rule.sure_worse]
+    if out:
+        return Suggestion(Verdict.DROP, tuple(out))
     ahead = lead.chance_better()
     worse_elsewhere = [
         Reason(Ground.WORSE_ELSEWHERE, e.criterion, worse) for e in others if (worse := _worse(e)) >= rule.sure_worse
@@ -101,6 +109,7 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
     if lead.better_by < lead.matters:
         return Suggestion(Verdict.RETEST, (Reason(Ground.BETTER_BUT_SMALL, lead.criterion, ahead),))
     held = [Reason(Ground.HELD_BACK, e.criterion, worse) for e in others if (worse := _worse(e)) >= rule.spoils]
+    held += [Reason(Ground.MAY_FAIL, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails >= rule.spoils]
     if held:
         return Suggestion(Verdict.RETEST, tuple(held))
     return Suggestion(Verdict.RECOMMEND, (Reason(Ground.BETTER, lead.criterion, ahead),))

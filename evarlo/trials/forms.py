@@ -72,6 +72,8 @@ class NewTrial(forms.Form):
             self.fields[f"trait_{i}"] = forms.ChoiceField(label=f"Criterion {i}", choices=traits, required=i == 1)
             self.fields[f"direction_{i}"] = forms.ChoiceField(label="Better when", choices=Trait.Direction.choices, required=False)
             self.fields[f"matters_{i}"] = Number(label="A difference that matters", low=0, high=1e6, required=False)
+            self.fields[f"must_{i}"] = Number(label="Must have", low=-1e6, high=1e6, required=False)
+            self.fields[f"weight_{i}"] = Number(label="Weight", low=0.01, high=100, required=False)
         for name in ("design", "factor", "levels", "repeated"):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
         for name, field in self.fields.items():
@@ -167,7 +169,11 @@ class NewTrial(forms.Form):
         traits = {t.key: t for t in offered_traits()}
         criteria = [
             CriterionPlan(
-                traits[data[f"trait_{i}"]], data[f"direction_{i}"] or traits[data[f"trait_{i}"]].direction, data[f"matters_{i}"]
+                traits[data[f"trait_{i}"]],
+                data[f"direction_{i}"] or traits[data[f"trait_{i}"]].direction,
+                data[f"matters_{i}"],
+                data.get(f"must_{i}"),
+                data.get(f"weight_{i}") or 1.0,
             )
             for i in range(1, CRITERIA + 1)
             if data.get(f"trait_{i}")
@@ -210,7 +216,10 @@ class NewTrial(forms.Form):
 
     @property
     def criteria_rows(self) -> list[dict[str, Any]]:
-        return [{part: self[f"{part}_{i}"] for part in ("trait", "direction", "matters")} for i in range(1, CRITERIA + 1)]
+        return [
+            {part: self[f"{part}_{i}"] for part in ("trait", "direction", "matters", "must", "weight")}
+            for i in range(1, CRITERIA + 1)
+        ]
 
 
 def _bed_typed(line: str, known: dict[str, Bed]) -> Bed:
@@ -262,7 +271,13 @@ def as_typed(trial: Trial) -> dict[str, Any]:
         typed |= {"site": bed.site.name, "bed": bed.name, "bed_length_m": bed.length_m, "bed_width_m": bed.width_m}
         typed["bearing"] = bed.bearing
     for i, c in enumerate(trial.criteria.select_related("trait")[:CRITERIA], start=1):
-        typed |= {f"trait_{i}": c.trait.key, f"direction_{i}": c.direction, f"matters_{i}": c.matters}
+        typed |= {
+            f"trait_{i}": c.trait.key,
+            f"direction_{i}": c.direction,
+            f"matters_{i}": c.matters,
+            f"must_{i}": c.must,
+            f"weight_{i}": c.weight,
+        }
     return typed
 
 

@@ -248,6 +248,8 @@ class Criterion(models.Model):
     rank = models.PositiveSmallIntegerField()
     direction = models.CharField(max_length=6, choices=Trait.Direction.choices)
     matters = models.FloatField()  # the smallest difference that matters, in the trait's unit
+    must = models.FloatField(null=True, blank=True)  # an entry on the wrong side of this is out, however good it is otherwise
+    weight = models.FloatField(default=1)  # among the criteria
 
     class Meta:
         ordering = ["rank"]
@@ -259,6 +261,13 @@ class Criterion(models.Model):
     @property
     def sign(self) -> int:
         return 1 if self.direction == Trait.Direction.HIGHER else -1
+
+    @property
+    def must_in_words(self) -> str:
+        """What an entry must have; empty when nothing is asked."""
+        if self.must is None:
+            return ""
+        return f"at {'least' if self.sign > 0 else 'most'} {self.must:g} {self.trait.shown_unit}".strip()
 
 
 class Cause(models.TextChoices):

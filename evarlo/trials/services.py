@@ -46,6 +46,8 @@ class CriterionPlan:
     trait: Trait
     direction: str
     matters: float
+    must: float | None = None
+    weight: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -153,7 +155,9 @@ def follow_trial(before: Trial, name: str, season: str, crop: Crop, by: User) ->
         Plot(trial=trial, entry=entries[p.entry_id], **{field: getattr(p, field) for field in same}) for p in before.plots.all()
     )
     for c in before.criteria.all():
-        Criterion.objects.create(trial=trial, trait=c.trait, rank=c.rank, direction=c.direction, matters=c.matters)
+        Criterion.objects.create(
+            trial=trial, trait=c.trait, rank=c.rank, direction=c.direction, matters=c.matters, must=c.must, weight=c.weight
+        )
     record(trial, by, f"Another year on the plots of {before.name}, {before.season}.")
     return trial
 
@@ -263,7 +267,7 @@ def add_criteria(trial: Trial, criteria: Sequence[CriterionPlan]) -> None:
     if len({c.trait.pk for c in criteria}) < len(criteria):
         raise Refused("A trait can be a criterion only once.", "criteria")
     Criterion.objects.bulk_create(
-        Criterion(trial=trial, trait=c.trait, rank=rank, direction=c.direction, matters=c.matters)
+        Criterion(trial=trial, trait=c.trait, rank=rank, direction=c.direction, matters=c.matters, must=c.must, weight=c.weight)
         for rank, c in enumerate(criteria, start=1)
     )
 

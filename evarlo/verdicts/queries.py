@@ -12,6 +12,8 @@ from evarlo.trials.queries import entry_names, plots_of
 from evarlo.trials.registry import Span
 from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.words import reason_in_words
+from trialcore.blocks import EntryMean
+from trialcore.comparisons import chance_above
 from trialcore.verdict import Evidence, Suggestion, Verdict, suggest
 
 WEIGHTS = ("g", "kg", "kg/m²")
@@ -82,12 +84,21 @@ def _line(entry: Entry, name: str, criteria: list[Criterion], comparisons: list[
         d = standing.difference
         better = criterion.sign * d.estimate if d else None
         figures.append(CriterionFigure(criterion, standing.mean.lsmean, better, standing.chance, comparison.digits))
-        evidence.append(Evidence(criterion.trait.name, better, d.se if d else None, d.df if d else None, criterion.matters))
+        evidence.append(Evidence(criterion.trait.name, better, d.se if d else None, d.df if d else None, criterion.matters,
+                                 chance_of_failing(criterion, standing.mean, comparison)))  # fmt: skip
     if entry.is_check:
         return BoardLine(entry, name, tuple(figures), None, (), None)
     suggestion = suggest(evidence)
     reasons = tuple(reason_in_words(r, criteria) for r in suggestion.reasons)
     return BoardLine(entry, name, tuple(figures), suggestion, reasons, opinion)
+
+
+def chance_of_failing(criterion: Criterion, mean: EntryMean, comparison: Comparison) -> float | None:
+    """How likely an entry's true mean lies on the wrong side of what it must have; None where nothing is asked or known."""
+    df = comparison.analysis.df_error
+    if criterion.must is None or mean.lsmean is None or not mean.se or df < 1:
+        return None
+    return chance_above(criterion.sign * (criterion.must - mean.lsmean), mean.se, df)
 
 
 def stands_on(comparisons: tuple[Comparison, ...] | list[Comparison]) -> dict[str, dict[str, float | str]]:

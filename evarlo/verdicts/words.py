@@ -13,8 +13,11 @@ def reason_in_words(reason: Reason, criteria: Sequence[Criterion]) -> str:
     trait = reason.criterion.lower() if not reason.criterion[:2].isupper() else reason.criterion
     chance = "" if reason.chance is None else percent(reason.chance)
     matters = next((f"{c.matters:g} {c.trait.shown_unit}".strip() for c in criteria if c.trait.name == reason.criterion), "")
+    must = next((c.must_in_words for c in criteria if c.trait.name == reason.criterion), "")
     return {
         Ground.NO_FIGURE: f"There is no figure for {trait}, so it cannot be judged.",
+        Ground.KNOCKED_OUT: f"Fails what it must have in {trait}, {must}: chance {chance}.",
+        Ground.MAY_FAIL: f"Good, but likely to fail what it must have in {trait}, {must}: chance {chance}.",
         Ground.BETTER: f"Better than the check in {trait}: chance {chance}.",
         Ground.BETTER_BUT_SMALL: f"Ahead in {trait} (chance {chance}), but by less than the {matters} that matters.",
         Ground.WORSE: f"Worse than the check in {trait}: chance {chance}.",

@@ -210,6 +210,19 @@ class Changes(TestCase):
         again = self.client.get(url).context["form"]
         self.assertEqual({name: again[name].value() for name in again.fields}, typed)
 
+    def test_weights_and_must_haves_are_typed_kept_and_shown(self) -> None:
+        self.client.force_login(self.by)
+        url = reverse("trials:change", args=[self.made.slug])
+        form = self.client.get(url).context["form"]
+        typed = {name: form[name].value() for name in form.fields if form[name].value() not in (None, False)}
+        wrong = self.client.post(url, typed | {"must_1": "plenty", "weight_1": "-2"})
+        self.assertContains(wrong, "Found “plenty”", status_code=422)
+        self.assertContains(wrong, "Found “-2”. Expected a number from 0.01 to 100.", status_code=422)
+        self.client.post(url, typed | {"must_1": "2,5", "weight_1": "3"})
+        criterion = self.made.criteria.get()
+        self.assertEqual((criterion.must, criterion.weight), (2.5, 3.0))
+        self.assertContains(self.client.get(self.made.get_absolute_url()), "at least 2.5 kg")
+
     def test_a_swap_keeps_the_layout_as_planned_beside_it(self) -> None:
         fix_layout(self.made, self.by)
         one, other = self.made.plots.filter(block="1")[:2]

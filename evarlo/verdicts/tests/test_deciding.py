@@ -37,6 +37,22 @@ class Deciding(TestCase):
         reasons = {line.name: line.reasons for line in self.board().lines}
         self.assertRegex(reasons["Quillet"][0], r"^Better than the check in plot yield: chance (over 99|9\d) %\.$")
 
+    def test_what_an_entry_must_have_puts_it_out_however_good_it_is_otherwise(self) -> None:
+        """Yields are about 5 to 8; nobody bears 12, and Quillet alone surely 6."""
+        world.keep_yields(self.trial, self.by, MEANS)
+        criterion = self.trial.criteria.get()
+        criterion.must = 12.0
+        criterion.save()
+        lines = {line.name: line for line in self.board().lines}
+        self.assertEqual({line.verdict for line in lines.values()}, {"drop", ""})
+        self.assertIn("Fails what it must have in plot yield, at least 12 kg: chance over 99 %.", lines["Quillet"].reasons)
+        criterion.must = 1.0
+        criterion.save()
+        self.assertEqual({line.name: line.verdict for line in self.board().lines}["Quillet"], "recommend")
+        criterion.direction, criterion.must = "lower", 1.0
+        criterion.save()
+        self.assertIn("at most 1 kg", " ".join(next(line.reasons for line in self.board().lines if line.name == "Brakewater")))
+
     def test_deciding_otherwise_needs_a_reason_and_keeps_what_was_typed(self) -> None:
         world.keep_yields(self.trial, self.by, MEANS)
         self.assertContains(self.give("OF-17", verdict="drop", reason=" "), "Say why you decide otherwise", status_code=422)
