@@ -184,8 +184,7 @@ def new_feed(request: PersonRequest, slug: str) -> HttpResponse:
 @login_not_required
 def feed(request: HttpRequest, key: str) -> HttpResponse:
     """What is to be done in every trial, for a calendar program: the address itself is the permission to read it."""
-    person = get_object_or_404(User, calendar_key=key, is_active=True)
-    assert person.calendar_key
+    get_object_or_404(User, calendar_key=key, is_active=True)
     response = HttpResponse(feed_of(request.build_absolute_uri("/")), content_type="text/calendar; charset=utf-8")
     response["Cache-Control"] = "private, max-age=600"
     return response

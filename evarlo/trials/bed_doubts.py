@@ -32,12 +32,10 @@ def uses_of_trials(beds: Sequence[Bed]) -> Iterable[Taken]:
     plots: dict[tuple[int, int], list[Plot]] = defaultdict(list)
     for plot in Plot.objects.filter(bed__in=beds).only("trial_id", "bed_id", "x", "length"):
         plots[plot.trial_id, plot.bed_id or 0].append(plot)
-    trials = Trial.objects.in_bulk({t for t, _ in plots})
+    trials = Trial.objects.select_related("crop").in_bulk({t for t, _ in plots})
     begun = begun_in(list(trials))
-    crops = {t.pk: t.crop for t in Trial.objects.filter(pk__in=trials).select_related("crop")}
     for (trial_id, bed_id), some in plots.items():
         trial = trials[trial_id]
-        trial.crop = crops[trial_id]
         since, until = stands(trial, begun)
         if since is None:
             continue

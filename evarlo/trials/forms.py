@@ -11,12 +11,13 @@ from evarlo.catalogue.models import Crop, Trait
 from evarlo.grounds.models import Bed, Site
 from evarlo.trials.advice import DESIGNS
 from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, WITHDRAWN, Trial
-from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, CriterionPlan, TrialPlan
+from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, SHARED, CriterionPlan, TrialPlan
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.units import figure_shown, measured
 
 CRITERIA = 4
 MOST_TYPED = 20_000
+TYPED = tuple(name for name in SHARED if name not in ("crop", "bed"))  # as the form and the trial both name them
 SAME_BED = 0.01  # metres by which a size typed in another unit may differ from the one on record
 
 
@@ -179,36 +180,7 @@ class NewTrial(forms.Form):
             if data.get(f"trait_{i}")
         ]
         return TrialPlan(
-            **{
-                k: data[k]
-                for k in (
-                    "name",
-                    "question",
-                    "season",
-                    "entries",
-                    "check",
-                    "design",
-                    "blocks",
-                    "block_size",
-                    "plot_length_m",
-                    "plot_width_m",
-                    "path_m",
-                    "between_rows_cm",
-                    "in_row_cm",
-                    "cv_percent",
-                    "sow_on",
-                    "plant_on",
-                    "pick_on",
-                    "blind",
-                    "factor",
-                    "levels",
-                    "entries_whole",
-                    "repeated",
-                    "more_beds",
-                    "guard_m",
-                    "border",
-                )
-            },
+            **{name: data[name] for name in (*TYPED, "entries", "check", "levels", "repeated", "more_beds")},
             crop=crop,
             bed=bed,
             criteria=criteria,
@@ -254,11 +226,8 @@ def expected(field: forms.Field) -> str:
 
 def as_typed(trial: Trial) -> dict[str, Any]:
     """A trial's plan as it would be typed, to be changed."""
-    same = ("name", "question", "season", "design", "blocks", "block_size", "plot_length_m", "plot_width_m",
-            "path_m", "between_rows_cm", "in_row_cm", "cv_percent", "sow_on", "plant_on", "pick_on", "blind",
-            "factor", "entries_whole", "guard_m", "border")  # fmt: skip
     entries = list(trial.entries.select_related("cultivar").order_by("code"))
-    typed: dict[str, Any] = {name: getattr(trial, name) for name in same} | {
+    typed: dict[str, Any] = {name: getattr(trial, name) for name in TYPED} | {
         "crop": trial.crop.name,
         "entries": "\n".join(e.cultivar.name for e in entries),
         "check": next((e.cultivar.name for e in entries if e.is_check), ""),

@@ -143,23 +143,26 @@ class Trial(models.Model):
         return f"completely randomised, each entry on {self.blocks} plots" if self.blocks > 1 else "completely randomised"
 
     @property
-    def plants_a_plot(self) -> int | None:
+    def plants_in_rows(self) -> tuple[int, int] | None:
+        """The rows of a plot, and the plants in each; None while a size or a spacing is not known."""
         if not (self.plot_length_m and self.plot_width_m and self.between_rows_cm and self.in_row_cm):
             return None
         from trialcore.bed import stations
 
-        rows, each = stations(self.plot_length_m, self.plot_width_m, self.between_rows_cm / 100, self.in_row_cm / 100)
-        return rows * each
+        return stations(self.plot_length_m, self.plot_width_m, self.between_rows_cm / 100, self.in_row_cm / 100)
+
+    @property
+    def plants_a_plot(self) -> int | None:
+        shape = self.plants_in_rows
+        return shape[0] * shape[1] if shape else None
 
     @property
     def judged_a_plot(self) -> int | None:
         """The plants of the net plot, those that are judged and picked."""
-        if self.plants_a_plot is None or not (self.plot_length_m and self.plot_width_m and self.between_rows_cm and self.in_row_cm):
-            return None
-        from trialcore.bed import judged_stations, stations
+        from trialcore.bed import judged_stations
 
-        shape = stations(self.plot_length_m, self.plot_width_m, self.between_rows_cm / 100, self.in_row_cm / 100)
-        return judged_stations(*shape, self.border)
+        shape = self.plants_in_rows
+        return judged_stations(*shape, self.border) if shape else None
 
     @property
     def plot_area_m2(self) -> float | None:

@@ -14,7 +14,6 @@ from evarlo.seeds.queries import Stock, stocks
 from evarlo.trials.models import Entry, Material, NeedPlan, Plot, Trial
 from evarlo.ui.units import measured
 from trialcore import doses
-from trialcore.bed import stations
 from trialcore.sowing import emergence_share, medium_litres, seeds_per_station, seeds_to_sow, trays_needed
 
 FEW_EMPTY = 0.05  # of cells or stations that may stay empty before another seed a station is advised
@@ -192,7 +191,7 @@ def _advice(plan: NeedPlan) -> str:
 
 def _material(m: Material, trial: Trial, plots: int, a_plot: int) -> MaterialNeed:
     area = trial.plot_area_m2 or 0.0
-    rows = _rows(trial) if a_plot else 0
+    rows = trial.plants_in_rows[0] if a_plot and trial.plants_in_rows else 0
     length = trial.plot_length_m or 0.0
     match m.kind:
         case Material.Kind.RATE:
@@ -216,12 +215,6 @@ def _material(m: Material, trial: Trial, plots: int, a_plot: int) -> MaterialNee
     packs = doses.packs(in_all, m.pack) if m.pack else None
     cost = packs * m.price if packs is not None and m.price is not None else None
     return MaterialNeed(m, amount, in_all, unit, working, packs, cost)
-
-
-def _rows(trial: Trial) -> int:
-    """Rows of a plot in which plants stand."""
-    assert trial.plot_length_m and trial.plot_width_m and trial.between_rows_cm and trial.in_row_cm
-    return stations(trial.plot_length_m, trial.plot_width_m, trial.between_rows_cm / 100, trial.in_row_cm / 100)[0]
 
 
 def order_lines(needs: Needs) -> list[list[str]]:
