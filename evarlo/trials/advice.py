@@ -46,9 +46,12 @@ DESIGNS = (
 MANY = 16
 
 
-def advised_design(design: str, entries: int, checks: int = 1) -> str:
-    """Whether a number of entries suits a design, in a sentence; what would suit it better when it does not. Nothing where the
-    design itself says enough."""
+def advised_design(design: str, entries: int, checks: int = 1, gradient: bool = False, beds: int = 1) -> str:
+    """Whether a design suits a number of entries, ground with a known gradient and so many beds, in a sentence; what would suit
+    it better when it does not. Nothing where the design itself says enough."""
+    if design == Design.NO_BLOCKS and (gradient or beds > 1) and entries <= MANY:
+        why = "The ground changes along a known line" if gradient else f"{beds} beds are never quite alike"
+        return f"{why}. Complete blocks, each on one kind of ground, take that out; without blocks it all counts as error."
     if entries > MANY and design in (Design.BLOCKS, Design.NO_BLOCKS):
         size = max(3, round(entries**0.5))
         return (
@@ -61,6 +64,10 @@ def advised_design(design: str, entries: int, checks: int = 1) -> str:
         return "Augmented blocks are judged by their checks alone: name further checks."
     if design == Design.LATIN and not 4 <= entries <= 8:
         return f"A Latin square of {entries} entries takes {entries * entries} plots; 4 to 8 entries suit it best."
+    if design == Design.BLOCKS and beds > 1 and entries > MANY // 2:
+        return (
+            f"Keep every complete block of {entries} plots within one bed, or choose incomplete blocks, which fit beds more easily."
+        )
     if design == Design.BLOCKS:
         return f"{entries} entries fit complete blocks well: each block stays small enough to lie on one kind of ground."
     return ""

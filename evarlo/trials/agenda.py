@@ -23,6 +23,11 @@ from trialcore.weather import soil_warm_on
 STAGES = ("sow", "plant", "pick")  # whose days the trial itself holds, and whose doing is recorded at their own places
 SOON, GRACE = 7, 21  # days ahead that a task is due; days after its last one that it still is
 HOT_SHARE = 0.2
+BEFORE_SETTING: dict[str, tuple[str, Offset]] = {  # what other planting material wants before it is set
+    "tuber": ("Set the tubers out in the light to sprout", (-42, -35, -28)),
+    "clove": ("Split the bulbs into cloves", (-2, -1, 0)),
+    "crown": ("Soak the crowns", (-1, 0, 0)),
+}
 
 
 @dataclass(frozen=True)
@@ -73,6 +78,8 @@ def usual_tasks(trial: Trial) -> list[_Usual]:
     """What a trial of this crop comes to, by its profile."""
     profile, plan = trial.crop.profile, plan_of(trial)
     made = [_Usual("order", "Order seed", "sow", (-plan.lead_days - 30, -plan.lead_days - 5, -plan.lead_days))]
+    if before := BEFORE_SETTING.get(str(profile.get("germination", ""))):
+        made.append(_Usual("prepare", before[0], "sow", before[1]))
     made.append(_Usual("sow", "Sow", None, (0, 0, 0)))
     if days := profile.get("emergence_days"):
         made.append(_Usual("emergence", "Count emergence", "sow", _range(days)))

@@ -11,6 +11,7 @@ from evarlo.grounds.history import family_of, history_of
 from evarlo.grounds.models import Bed, Obstacle
 from evarlo.grounds.registry import Taken
 from evarlo.trials.agenda import begun_in
+from evarlo.trials.laying import is_block_crop
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import plots_of
 from evarlo.ui.units import figure_shown, measured
@@ -85,7 +86,43 @@ def bed_doubts(trial: Trial) -> BedDoubts:
                 other = b2 if a is mine else a
                 others.append(f"{other.name} stands on a part of {bed.name} at the same time, from {other.since:%-d %b %Y}.")
         others += _history_differs(bed, before, plots, since)
-    return BedDoubts(tuple(short), tuple(others))
+    return BedDoubts(tuple(short), tuple(others) + tuple(_neighbours(trial, since, until)))
+
+
+def _neighbours(trial: Trial, since: date | None, until: date | None) -> Iterable[str]:
+    """Pollen and pests that come from what stands near at the same time."""
+    profile, crop = trial.crop.profile, trial.crop.name
+    pollen, far = str(profile.get("pollination", "")), float(profile.get("isolation_m") or 0)
+    wind = is_block_crop(trial.crop)
+    crosses = far > 0 and pollen != "self"
+    if trial.saves_seed and crosses:
+        way = "bag, cage or pollinate by hand every plant that seed is saved from"
+        yield f"The entries cross by {pollen}, nearer than {measured(far, 'm')}: {way}."
+    if since is None or trial.bed is None:
+        return
+    mine = Use(trial.name, family_of(trial.crop)[0], 0, 1, since, until, False)
+    for bed, other in _at_the_same_time(trial, mine):
+        same = other.crop == trial.crop or (profile.get("crossing") and profile["crossing"] == other.crop.profile.get("crossing"))
+        where = f"{other.name} in {bed.name}"
+        if same and crosses and (trial.saves_seed or wind):
+            spoils = "its pollen changes the kernels that are judged here" if wind else "its pollen spoils seed that is saved here"
+            yield f"{where} stands at the same time and crosses with {crop.lower()} within {measured(far, 'm')}: {spoils}."
+        elif bed in trial.beds and family_of(other.crop)[0] == mine.family:
+            yield f"{where} is of the same family ({mine.family}): its pests and diseases come over to the plots beside it first."
+
+
+def _at_the_same_time(trial: Trial, mine: Use) -> Iterable[tuple[Bed, Trial]]:
+    """Other trials of the site that stand at some time with this one, each with a bed of it."""
+    assert trial.bed
+    year = mine.since - timedelta(days=400)
+    near = Trial.objects.filter(bed__site=trial.bed.site, sow_on__gte=year).exclude(pk__in=[t.pk for t in trial.years])
+    others = list(near.exclude(follows=trial).select_related("bed", "crop").prefetch_related("more_beds"))
+    begun = begun_in([t.pk for t in others])
+    for other in others:
+        since, until = stands(other, begun)
+        if since and (mine.until is None or since <= mine.until) and (until is None or until >= mine.since):
+            assert other.bed
+            yield next((bed for bed in other.beds if bed in trial.beds), other.bed), other
 
 
 def _history_differs(bed: Bed, before: Sequence[Use], plots: Sequence[Plot], since: date) -> Iterable[str]:

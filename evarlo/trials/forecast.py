@@ -73,8 +73,7 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
     wanted = wanted_from(typed, entries)
     if wanted is None:
         return Forecast()
-    checks = len(wanted.checks)
-    made: dict[str, Any] = {"plots": wanted.plots, "advice": advised_design(wanted.design, entries, checks)}
+    made: dict[str, Any] = {"plots": wanted.plots, "advice": _advice(typed, wanted, entries)}
     length, width = typed.get("plot_length_m"), typed.get("plot_width_m")
     plants = None
     if length and width:
@@ -330,3 +329,10 @@ def more_in_words(typed: dict[str, Any], wanted: Wanted) -> str:
     repeats = repeats_of(wanted)
     today = f"With {wanted.blocks} {repeats} you can tell {now:.0f} % apart"
     return f"{today}; {then.blocks} {repeats} would tell {better:.0f} % and {room}."
+
+
+def _advice(typed: dict[str, Any], wanted: Wanted, entries: int) -> str:
+    """What is to be said of the design, with what is known of the first bed."""
+    known = BedOnRecord.objects.filter(site__name__iexact=typed.get("site") or "", name__iexact=typed.get("bed") or "").first()
+    beds = 1 + len(typed.get("more_beds") or [])
+    return advised_design(wanted.design, entries, len(wanted.checks), bool(known and known.gradient), beds)

@@ -66,6 +66,8 @@ class NewTrial(forms.Form):
     pick_on = Day(label="First pick about", required=False)
     blind = forms.BooleanField(label="Keep names from those who score", required=False, initial=True)
 
+    saves_seed = forms.BooleanField(label="Seed will be saved from its plots", required=False)
+
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         traits = [("", "—")] + [(t.key, f"{t.name}, {t.shown_unit}" if t.shown_unit else t.name) for t in offered_traits()]

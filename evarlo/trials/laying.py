@@ -7,6 +7,7 @@ from collections.abc import Callable
 from django.db import transaction
 from django.utils import timezone
 
+from evarlo.catalogue.models import Crop
 from evarlo.grounds.models import Bed
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
@@ -73,16 +74,20 @@ def conditions_of(trial: Trial) -> Conditions:
     """What the checks of a layout have to know of the entries, the crop and the beds."""
     entries = list(trial.entries.select_related("cultivar"))
     heights = {e.code: e.cultivar.height_cm for e in entries if e.cultivar.height_cm}
-    wind = str(trial.crop.profile.get("pollination", "")) == "wind" and "narrow block" in str(
-        trial.crop.profile.get("lookalikes", "")
-    )
     along = {Bed.Gradient.ALONG: True, Bed.Gradient.ACROSS: False}
     places = tuple(
         Place(b.bearing, along.get(Bed.Gradient(b.gradient)) if b.gradient else None, b.site.latitude) for b in trial.beds
     )
     check = next((e.code for e in entries if e.is_check), "")
     rows = (trial.between_rows_cm or 0) / 100 or None
-    return Conditions(check, places, heights if len(heights) == len(entries) else {}, rows, LEAST_ROWS if wind else 1)
+    return Conditions(
+        check, places, heights if len(heights) == len(entries) else {}, rows, LEAST_ROWS if is_block_crop(trial.crop) else 1
+    )
+
+
+def is_block_crop(crop: Crop) -> bool:
+    """Whether wind pollinates the crop and it sets badly in a narrow block, as maize does."""
+    return str(crop.profile.get("pollination", "")) == "wind" and "narrow block" in str(crop.profile.get("lookalikes", ""))
 
 
 def drawing_of(trial: Trial) -> Callable[[int], Draft]:

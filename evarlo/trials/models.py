@@ -62,6 +62,7 @@ class Trial(models.Model):
     opened_at = models.DateTimeField(null=True, blank=True)  # when names were shown to those who score
     layout_seed = models.BigIntegerField(null=True)
     layout_fixed_at = models.DateTimeField(null=True, blank=True)
+    saves_seed = models.BooleanField(default=False)  # seed is to be saved from its plots, so pollen from elsewhere spoils it
     breach_reason = models.CharField(max_length=200, blank=True)  # why a rotation too short is accepted in this trial
     sow_on = models.DateField(null=True, blank=True)
     plant_on = models.DateField(null=True, blank=True)
@@ -346,6 +347,7 @@ class Material(models.Model):
     soil = models.FloatField(null=True, blank=True)  # mg/kg by the soil test
     pack = models.FloatField(null=True, blank=True)  # g, ml, litres, pieces or metres in a pack
     price = models.FloatField(null=True, blank=True)  # of a pack
+    plots = models.CharField(max_length=400, blank=True)  # numbers or runs of the plots that get it; empty is every one
 
     class Meta:
         ordering = ["id"]

@@ -12,6 +12,7 @@ from evarlo.catalogue.models import Crop
 from evarlo.seeds.models import Lot
 from evarlo.seeds.queries import Stock, stocks
 from evarlo.trials.models import Entry, Material, NeedPlan, Plot, Trial
+from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.ui.units import measured
 from trialcore import doses
 from trialcore.sowing import emergence_share, medium_litres, seeds_per_station, seeds_to_sow, trays_needed
@@ -79,6 +80,11 @@ class Needs:
         return [r for r in self.rows if r.short]
 
     @property
+    def unequal(self) -> bool:
+        """Whether something is given to some plots only."""
+        return any(m.material.plots for m in self.materials)
+
+    @property
     def cost(self) -> float:
         """What is to be bought, as far as its prices are known."""
         return sum(r.cost or 0.0 for r in self.rows) + sum(m.cost or 0.0 for m in self.materials)
@@ -119,8 +125,9 @@ def needs_of(trial: Trial, names: dict[int, str], today: date) -> Needs:
     cells = sum(r.cells for r in rows)
     trays = trays_needed(cells, plan.tray_cells) if plan.transplant else 0
     medium = medium_litres(trays, plan.tray_cells, plan.cell_ml) if trays else 0.0
-    materials = tuple(_material(m, trial, sum(count.values()), a_plot) for m in trial.materials.all())
-    return Needs(plan, rows, materials, sum(count.values()), a_plot, trays, medium, _advice(plan), start)
+    every = sum(count.values())
+    materials = tuple(_material(m, trial, len(chosen_plots(trial, m.plots)) or every, a_plot) for m in trial.materials.all())
+    return Needs(plan, rows, materials, every, a_plot, trays, medium, _advice(plan), start)
 
 
 def entries_short(trials: Sequence[Trial], today: date) -> dict[int, int]:

@@ -18,6 +18,7 @@ from evarlo.trials import queries
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Material, NeedPlan, Trial
 from evarlo.trials.needs import needs_of, order_lines, plan_of
+from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.services import add_material, keep_need_plan
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Number, Words
@@ -49,11 +50,17 @@ class MaterialForm(forms.Form):
     grade = Number(label="Grade", low=0.1, high=100, unit="%", required=False, unmarked=True)
     soil = Number(label="Soil test", low=0, high=100_000, unit="mg/kg", required=False, unmarked=True)
     pack = Number(label="In a pack", low=0.001, high=1e6, required=False, unmarked=True)
+    plots = Words(label="For plots", most=400, required=False)
     price = Number(label="Price of a pack", low=0, high=1e6, required=False, unmarked=True)
 
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
+        self.trial = trial
         self.fields["unit"].unmarked = True  # type: ignore[attr-defined]
+
+    def clean_plots(self) -> str:
+        chosen_plots(self.trial, self.cleaned_data["plots"])
+        return str(self.cleaned_data["plots"])
 
 
 @may("plan")
@@ -61,7 +68,7 @@ def needs_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     plan = plan_of(trial)
     form = NeedForm(initial={name: getattr(plan, name) for name in PLAN_FIELDS})
-    return _page(request, trial, form, MaterialForm())
+    return _page(request, trial, form, MaterialForm(trial))
 
 
 def _page(request: PersonRequest, trial: Trial, form: NeedForm, material: MaterialForm) -> HttpResponse:
@@ -87,14 +94,14 @@ def keep_needs(request: PersonRequest, slug: str) -> HttpResponse:
             return redirect("trials:needs", slug)
     elif request.htmx:
         return HttpResponse(status=204)  # half typed; said when it is sent as a whole
-    return _page(request, trial, form, MaterialForm())
+    return _page(request, trial, form, MaterialForm(trial))
 
 
 @may("plan")
 @require_POST
 def new_material(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    form = MaterialForm(request.POST)
+    form = MaterialForm(trial, request.POST)
     if form.is_valid():
         try:
             add_material(trial, form.cleaned_data)

@@ -82,13 +82,14 @@ class TrialPlan:
     more_beds: Sequence[Bed] = ()
     guard_m: float = 0.0
     border: int = 0
+    saves_seed: bool = False
 
 
 # What a plan and its trial share under one name.
 SHARED = (
     "name", "question", "crop", "season", "bed", "design", "blocks", "block_size", "plot_length_m", "plot_width_m", "path_m",
     "between_rows_cm", "in_row_cm", "cv_percent", "blind", "sow_on", "plant_on", "pick_on", "factor", "entries_whole",
-    "guard_m", "border",
+    "guard_m", "border", "saves_seed",
 )  # fmt: skip
 
 

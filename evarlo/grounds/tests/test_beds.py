@@ -66,6 +66,22 @@ class Beds(TestCase):
         self.assertIn("Cabbage stands on a part of North strip at the same time, from 1 Jun 2026.", said)
         self.assertIn("A legume stood on a part of North strip within two years (0.0–2.0 m)", said)
 
+    def test_pollen_and_pests_from_a_trial_that_stands_near_at_the_same_time_are_said(self) -> None:
+        fennel, carrot, maize = (Crop.objects.get(name=n) for n in ("Bulb fennel", "Carrot", "Sweet corn"))
+        self.assertEqual(self.doubts(), [])
+        other = world.trial(self.by, name="Carrots", crop=carrot, sow_on=date(2026, 4, 10), fixed=False)
+        self.assertIn("Carrots in North strip is of the same family (Apiaceae)", " ".join(self.doubts()))
+        Trial.objects.filter(pk=other.pk).update(crop=fennel, name="More fennel")
+        self.assertNotIn("crosses", " ".join(self.doubts()))
+        Trial.objects.filter(pk=self.made.pk).update(saves_seed=True)
+        said = " ".join(self.doubts())
+        self.assertIn("The entries cross by insects, nearer than 800 m: bag", said)
+        self.assertIn("More fennel in North strip stands at the same time and crosses with bulb fennel within 800 m", said)
+        Trial.objects.filter(pk=other.pk).update(sow_on=date(2027, 4, 10))
+        self.assertNotIn("More fennel", " ".join(self.doubts()))
+        Trial.objects.update(crop=maize, sow_on=date(2026, 5, 1), saves_seed=False)
+        self.assertIn("its pollen changes the kernels that are judged here", " ".join(self.doubts()))
+
     def test_an_obstacle_in_a_plot_is_named_and_drawn(self) -> None:
         Obstacle.objects.create(bed=self.bed, what="Standpipe", x=0.5, y=0.5, length=0.4, width=0.4)
         self.assertEqual(self.doubts(), ["Standpipe stands in plot 101 of North strip: move the block."])

@@ -40,6 +40,11 @@ class Seasons(TestCase):
         self.assertEqual(days["harden"], SOW + timedelta(days=27))
         self.assertEqual(days["pick"], SOW + timedelta(days=92))
 
+    def test_tubers_are_set_out_to_sprout_weeks_before(self) -> None:
+        self.assertNotIn("prepare", self.days())
+        Trial.objects.filter(pk=self.made.pk).update(crop=Crop.objects.get(name="Potato"))
+        self.assertEqual(self.days()["prepare"], SOW - timedelta(days=35))
+
     def test_moving_sowing_moves_what_follows_also_where_a_day_was_set(self) -> None:
         move_task(self.made, "plant", date(2026, 5, 10), self.by)
         moved = move_task(self.made, "sow", SOW + timedelta(days=6), self.by)

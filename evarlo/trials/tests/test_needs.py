@@ -105,6 +105,18 @@ class NeedsOfATrial(TestCase):
         self.assertEqual((found["Stakes"].in_all, found["Stakes"].unit), (216, "pieces"))
         self.assertAlmostEqual(found["String"].a_plot, 2 * 3 * 2.0)
 
+    def test_a_material_for_some_plots_is_reckoned_for_these_and_said_to_be_unequal(self) -> None:
+        url = reverse("trials:new-material", args=[self.made.slug])
+        typed = {"name": "Fleece", "kind": "layer", "amount": "1"}
+        wrong = self.client.post(url, typed | {"plots": "101-999"})
+        self.assertContains(wrong, "Found “999”. Expected plot numbers of this trial", status_code=422)
+        self.assertNotContains(wrong, "Not every plot gets the same", status_code=422)
+        self.client.post(url, typed | {"plots": "101-103"})
+        self.assertAlmostEqual(self.needs().materials[0].in_all, 3 * 30.0)
+        page = self.client.get(reverse("trials:needs", args=[self.made.slug]))
+        self.assertContains(page, "only plots 101-103")
+        self.assertContains(page, "Not every plot gets the same")
+
     def test_the_page_says_what_is_short_and_takes_changes_at_once(self) -> None:
         self.lot("Quillet", 500)
         page = self.client.get(reverse("trials:needs", args=[self.made.slug]))

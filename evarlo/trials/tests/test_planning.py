@@ -103,6 +103,17 @@ class NewTrial(TestCase):
         broken = self.client.post(url, TYPED | {"plot_length_m": "abc", "bed_width_m": "-1"})
         self.assertContains(broken, "<dd>12</dd>")
 
+    def test_the_design_is_advised_by_the_ground_too(self) -> None:
+        url = reverse("trials:forecast")
+        loose = TYPED | {"design": "no_blocks"}
+        self.assertNotContains(self.client.post(url, loose), "without blocks it all counts as error")
+        site = Site.objects.create(name=TYPED["site"])
+        Bed.objects.create(site=site, name=TYPED["bed"], length_m=20, width_m=10, bearing=75, gradient=Bed.Gradient.ALONG)
+        self.assertContains(self.client.post(url, loose), "The ground changes along a known line")
+        Bed.objects.update(gradient="")
+        beds = self.client.post(url, loose | {"more_beds": "South strip, 12 x 6"})
+        self.assertContains(beds, "2 beds are never quite alike")
+
     def test_a_trial_sent_twice_is_made_once_and_like_names_have_two_addresses(self) -> None:
         self.post()
         self.assertContains(self.post(), "There is a trial “Fennel” in season 2026 already", status_code=422)

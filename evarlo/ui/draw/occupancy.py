@@ -16,7 +16,7 @@ USE = (
     '<title>{}</title><rect x="{}" y="{}" width="{}" height="{}" fill="{}" class="use"/>'
     '<text class="inside" x="{}" y="{}">{}</text>'
 )
-KINDS = {"crop": "#92bfae", "legume": "#65a6a6", "trial": "#dfe3bd", "other": "#e5e0d6"}
+KINDS = {"crop": "#92bfae", "legume": "#65a6a6", "trial": "#dfe3bd", "other": "#c9bda3"}
 
 
 @dataclass(frozen=True)
