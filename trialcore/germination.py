@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from math import comb, exp, lgamma, log
+from math import comb, lgamma, log
 
 import numpy as np
 
 from trialcore import distributions
 from trialcore.linear import Floats
+from trialcore.times import fit_curves
 
 
 def normal_quantile(p: float) -> float:
@@ -48,6 +49,17 @@ def exact_interval(count: int, of: int, confidence: float = 0.95) -> tuple[float
     return low, high
 
 
+def newcombe_interval(x1: int, n1: int, x2: int, n2: int, confidence: float = 0.95) -> tuple[float, float]:
+    """Interval of share 2 − share 1 from the score intervals of both (Newcombe 1998, method 10). Raises ValueError for counts
+    that cannot be."""
+    low1, high1 = wilson_interval(x1, n1, confidence)
+    low2, high2 = wilson_interval(x2, n2, confidence)
+    p1, p2 = x1 / n1, x2 / n2
+    lower = p2 - p1 - float(np.sqrt((p2 - low2) ** 2 + (high1 - p1) ** 2))
+    upper = p2 - p1 + float(np.sqrt((high2 - p2) ** 2 + (p1 - low1) ** 2))
+    return lower, upper
+
+
 @dataclass(frozen=True)
 class LotComparison:
     """Lot 1 (x1 of n1) against lot 2. `difference` is share 2 − share 1 with Newcombe's (1998) 95 % interval; odds ratios
@@ -78,11 +90,8 @@ def compare_lots(x1: int, n1: int, x2: int, n2: int) -> LotComparison:
         seen = [x1, n1 - x1, x2, n2 - x2]
         chi = sum((o - e) ** 2 / e for o, e in zip(seen, expected, strict=True))
         yates = sum((max(0.0, abs(o - e) - 0.5)) ** 2 / e for o, e in zip(seen, expected, strict=True))
-    low1, high1 = wilson_interval(x1, n1)
-    low2, high2 = wilson_interval(x2, n2)
+    lower, upper = newcombe_interval(x1, n1, x2, n2)
     p1, p2 = x1 / n1, x2 / n2
-    lower = p2 - p1 - float(np.sqrt((p2 - low2) ** 2 + (high1 - p1) ** 2))
-    upper = p2 - p1 + float(np.sqrt((high2 - p2) ** 2 + (p1 - low1) ** 2))
     bottom = (n1 - x1) * x2
     sample = x1 * (n2 - x2) / bottom if bottom else (None if x1 * (n2 - x2) else float("nan"))
     return LotComparison(
@@ -220,45 +229,24 @@ def more_to_come(
 ) -> MoreToCome | None:
     """Whether `wait` more days bring more seedlings, `needed` of them where a number is asked.
 
-    None when fewer than three seeds or only one counting day speak. Raises ValueError as `germination_speed`, for more
-    germinated than sown, or a wait that is not above nought.
+    None when fewer than three seeds or only one counting day speak. Raises ValueError as `fit_curves`, or for a
+    wait that is not above nought.
     """
-    speed = germination_speed(days, newly)
     if wait <= 0:
         raise ValueError("the wait must be above nought")
-    if sum(newly) > sown:
-        raise ValueError(f"{sum(newly)} germinated of {sown} sown cannot be")
-    if speed is None or speed.germinated < 3 or sum(n > 0 for n in newly) < 2:
+    curve = fit_curves([days], [newly], [sown])[0]
+    if curve is None:
         return None
-    from scipy.optimize import minimize
-    from scipy.special import expit, ndtr
-
-    ends = np.log(np.array(days, dtype=float))
-    n = np.array(newly, dtype=float)
-    rest = sown - n.sum()
-
-    def cost(given: Floats) -> float:
-        share, middle, spread = expit(given[0]), given[1], np.exp(given[2])
-        below = ndtr((ends - middle) / spread)
-        inside = np.maximum(np.diff(np.concatenate([[0.0], below])), 1e-300)
-        left = max(1 - share * below[-1], 1e-300)
-        # a whisper of a prior keeps the spread finite when all came on neighbouring days
-        prior = 0.01 * float(given[2] + 1) ** 2 + 0.001 * float(given[0]) ** 2
-        return float(prior - (n * np.log(share * inside)).sum() - rest * np.log(left))
-
-    start = [log((n.sum() + 0.5) / (rest + 0.5)), log(speed.mean_time), -1.0]
-    best = minimize(cost, start, method="Nelder-Mead", options={"xatol": 1e-7, "fatol": 1e-9, "maxiter": 4000}).x
-    share, middle, spread = float(expit(best[0])), float(best[1]), float(np.exp(best[2]))
     last = float(days[-1])
-    now, later = (float(ndtr((log(d) - middle) / spread)) for d in (last, last + wait))
-    still = 1 - share * now
-    chance = share * (later - now) / still if still > 0 else 0.0
+    now, later = curve.by(last), curve.by(last + wait)
+    chance = (later - now) / (1 - now) if now < 1 else 0.0
+    rest = sown - sum(newly)
     asked = None
     if needed is not None:
         from scipy.special import bdtrc
 
-        asked = 1.0 if needed <= 0 else (0.0 if needed > rest else float(bdtrc(needed - 1, int(rest), chance)))
-    return MoreToCome(share, exp(middle), spread, rest * chance, 1 - (1 - chance) ** rest, asked)
+        asked = 1.0 if needed <= 0 else (0.0 if needed > rest else float(bdtrc(needed - 1, rest, chance)))
+    return MoreToCome(curve.share, curve.median_days, curve.spread_log, rest * chance, 1 - (1 - chance) ** rest, asked)
 
 
 class LotVerdict(StrEnum):
