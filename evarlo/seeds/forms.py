@@ -8,7 +8,7 @@ from django import forms
 from django.utils import timezone
 
 from evarlo.catalogue.models import Cultivar
-from evarlo.seeds.models import Lot, Move
+from evarlo.seeds.models import GerminationTest, Lot, Move
 from evarlo.ui.fields import Day, Number, Words
 
 
@@ -60,3 +60,17 @@ class MoveForm(forms.Form):
     on = Day(label="Day")
     note = Words(label="Note", most=120, required=False)
     sure = forms.BooleanField(label="Keep it, although the ledger has less", required=False)
+
+
+class BeginForm(forms.Form):
+    method = forms.ChoiceField(label="Test of", choices=GerminationTest.Method.choices, required=False)
+    began_on = Day(label="Begun on", error_messages={"required": "Nothing was typed. Expected the day it was laid out."})
+    replicates = Number(label="Replicates", low=1, high=20, whole=True, initial=4)
+    seeds = Number(label="Seeds in each", low=1, high=1000, whole=True, initial=25)
+    celsius = Number(label="At", low=-5, high=50, unit="°C", required=False)
+    on_what = Words(label="On", most=60, required=False)
+    sure = forms.BooleanField(label="Begin it, although the ledger has less", required=False)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["method"].unmarked = True  # type: ignore[attr-defined]

@@ -69,3 +69,71 @@ class Move(models.Model):
 
     def __str__(self) -> str:
         return f"{self.lot}: {self.seeds:+d}"
+
+
+class GerminationTest(models.Model):
+    """A test of a lot: so many replicates of so many seeds. A quick test of viability (stained, cut or pressed) tells less: what
+    is alive need not germinate."""
+
+    class Method(models.TextChoices):
+        GERMINATION = "germination", "germination"
+        QUICK = "quick", "quick viability"
+
+    lot = models.ForeignKey(Lot, on_delete=models.CASCADE, related_name="tests")
+    method = models.CharField(max_length=12, choices=Method.choices, default=Method.GERMINATION)
+    began_on = models.DateField()
+    replicates = models.PositiveSmallIntegerField()
+    seeds = models.PositiveSmallIntegerField()  # in each replicate
+    celsius = models.FloatField(null=True, blank=True)
+    on_what = models.CharField(max_length=60, blank=True)  # paper, sand, the medium of the trays
+    ended_on = models.DateField(null=True, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-began_on", "-id"]
+
+    def __str__(self) -> str:
+        return f"{self.lot}, tested {self.began_on}"
+
+    @property
+    def sown(self) -> int:
+        return self.replicates * self.seeds
+
+    @property
+    def is_quick(self) -> bool:
+        return self.method == self.Method.QUICK
+
+
+CLASSES = ("normal", "abnormal", "hard", "fresh", "dead")
+
+
+class GerminationCount(models.Model):
+    """What was newly counted in one replicate on one day, and taken out. A correction supersedes the row before it."""
+
+    test = models.ForeignKey(GerminationTest, on_delete=models.CASCADE, related_name="counts")
+    replicate = models.PositiveSmallIntegerField()
+    on = models.DateField()
+    normal = models.PositiveSmallIntegerField(default=0)
+    abnormal = models.PositiveSmallIntegerField(default=0)
+    hard = models.PositiveSmallIntegerField(default=0)  # that took up no water
+    fresh = models.PositiveSmallIntegerField(default=0)  # that took it up, are sound and did not begin
+    dead = models.PositiveSmallIntegerField(default=0)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    supersedes = models.OneToOneField("self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by")
+
+    class Meta:
+        ordering = ["on", "replicate"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["test", "replicate", "on"], condition=models.Q(supersedes__isnull=True), name="one_first_count_a_day"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.test}, replicate {self.replicate}, {self.on}"
+
+    @property
+    def seeds(self) -> int:
+        return self.normal + self.abnormal + self.hard + self.fresh + self.dead

@@ -6,9 +6,10 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from django.db.models import Sum
+from django.db.models import Q, Sum
 
-from evarlo.seeds.models import Lot
+from evarlo.seeds.models import GerminationTest, Lot
+from trialcore.germination import wilson_interval
 
 
 @dataclass(frozen=True)
@@ -20,6 +21,7 @@ class Stock:
     seeds: int
     age: int | None
     keeps: tuple[float, float] | None
+    tested: tuple[int, int] | None = None  # normal seedlings, of how many, in the newest germination test that has ended
 
     @property
     def worn(self) -> bool:
@@ -34,6 +36,8 @@ class Stock:
         """What to beware of, in words; empty when there is nothing."""
         if self.seeds < 0:
             return "More was taken than came in: count the packet."
+        if self.less_than_stated:
+            return self.less_than_stated
         if self.keeps is None or not self.doubtful:
             return ""
         low, high = self.keeps
@@ -42,8 +46,20 @@ class Stock:
 
     @property
     def germination(self) -> float | None:
-        """The stated share that germinates, in percent."""
-        return self.lot.germination
+        """The share that germinates, in percent: as tested where a test has ended, else as stated."""
+        if self.tested is None:
+            return self.lot.germination
+        return max(1.0, 100 * self.tested[0] / self.tested[1])
+
+    @property
+    def less_than_stated(self) -> str:
+        """What a test found where even the upper end of its interval lies below what the supplier states; else empty."""
+        if self.tested is None or self.lot.germination is None:
+            return ""
+        high = 100 * wilson_interval(*self.tested)[1]
+        if high >= self.lot.germination:
+            return ""
+        return f"Tested at {self.germination:.0f} % (at most {high:.0f} %), {self.lot.germination:g} % were stated."
 
 
 def stocks(year: int, cultivars: Iterable[int] | None = None) -> list[Stock]:
@@ -51,12 +67,21 @@ def stocks(year: int, cultivars: Iterable[int] | None = None) -> list[Stock]:
     lots = Lot.objects.select_related("cultivar__crop").annotate(left=Sum("moves__seeds"))
     if cultivars is not None:
         lots = lots.filter(cultivar__in=cultivars)
-    made = []
+    made, tests = [], _tested(cultivars)
     for lot in lots:
         keeps = lot.cultivar.crop.profile.get("seed_years") if lot.material == Lot.Material.SEED else None
         age = year - lot.year if lot.year else None
-        made.append(Stock(lot, lot.left or 0, age, (keeps[0], keeps[1]) if keeps else None))
+        made.append(Stock(lot, lot.left or 0, age, (keeps[0], keeps[1]) if keeps else None, tests.get(lot.pk)))
     return made
+
+
+def _tested(cultivars: Iterable[int] | None) -> dict[int, tuple[int, int]]:
+    """By lot: normal seedlings and seeds of its newest germination test that has ended."""
+    tests = GerminationTest.objects.filter(method=GerminationTest.Method.GERMINATION, ended_on__isnull=False)
+    if cultivars is not None:
+        tests = tests.filter(lot__cultivar__in=cultivars)
+    standing = Sum("counts__normal", filter=Q(counts__superseded_by__isnull=True))
+    return {t.lot_id: (t.found or 0, t.sown) for t in tests.annotate(found=standing).order_by("began_on", "pk")}
 
 
 def by_crop(found: Iterable[Stock]) -> list[tuple[str, list[Stock]]]:

@@ -11,7 +11,8 @@ from django.views.decorators.http import require_POST
 from evarlo.catalogue.models import Cultivar
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
-from evarlo.seeds.forms import LotForm, MoveForm
+from evarlo.seeds.forms import BeginForm, LotForm, MoveForm
+from evarlo.seeds.germination import tests_of
 from evarlo.seeds.models import Lot
 from evarlo.seeds.queries import by_crop, stocks
 from evarlo.seeds.services import FIELDS, keep_lot, move_stock
@@ -46,29 +47,48 @@ def _kept(form: LotForm, lot: Lot | None, request: PersonRequest) -> Lot | None:
         return None
 
 
+def _as_typed(lot: Lot) -> dict[str, object]:
+    return {field: getattr(lot, field) for field in FIELDS} | {"cultivar": f"{lot.cultivar.name}, {lot.cultivar.crop.name}"}
+
+
 @may("see_names")
 def lot_page(request: PersonRequest, pk: int) -> HttpResponse:
     lot = get_object_or_404(Lot.objects.select_related("cultivar__crop"), pk=pk)
-    initial = {field: getattr(lot, field) for field in FIELDS} | {"cultivar": f"{lot.cultivar.name}, {lot.cultivar.crop.name}"}
-    form = LotForm(typed(request), initial=initial)
+    form = LotForm(typed(request), initial=_as_typed(lot))
     if request.method == "POST":
         if not allowed(request.user, "plan"):
             raise PermissionDenied("This is for a manager.")
         if _kept(form, lot, request) is not None:
             say(request, "What is known of the lot is kept.")
             return redirect("seeds:lot", pk)
-    return _lot(request, lot, form, MoveForm(initial={"on": timezone.localdate()}))
+    return lot_shown(request, lot, form)
 
 
-def _lot(request: PersonRequest, lot: Lot, form: LotForm, move: MoveForm) -> HttpResponse:
+def lot_shown(
+    request: PersonRequest, lot: Lot, form: LotForm | None = None, move: MoveForm | None = None, begin: BeginForm | None = None
+) -> HttpResponse:
+    """The page of a lot, with whichever of its forms was sent."""
     today = timezone.localdate()
+    form = form or LotForm(initial=_as_typed(lot))
+    move = move or MoveForm(initial={"on": today})
+    begin = begin or BeginForm(initial={"began_on": today})
     stock = next(s for s in stocks(today.year, [lot.cultivar_id]) if s.lot.pk == lot.pk)
     left, lines = 0, []
     for line in lot.moves.select_related("by"):
         left += line.seeds
         lines.append((line, left))
-    context = {"lot": lot, "stock": stock, "lines": reversed(lines), "form": form, "move": move, "cultivars": _cultivars()}
-    return render(request, "seeds/lot.html", context, status=422 if form.errors or move.errors else 200)
+    context = {
+        "lot": lot,
+        "stock": stock,
+        "lines": reversed(lines),
+        "form": form,
+        "move": move,
+        "begin": begin,
+        "tests": tests_of(lot),
+        "cultivars": _cultivars(),
+    }
+    wrong = form.errors or move.errors or begin.errors
+    return render(request, "seeds/lot.html", context, status=422 if wrong else 200)
 
 
 @may("plan")
@@ -84,4 +104,4 @@ def move(request: PersonRequest, pk: int) -> HttpResponse:
             return redirect("seeds:lot", pk)
         except Refused as refusal:
             form.add_error(refusal.field or None, str(refusal))
-    return _lot(request, lot, LotForm(initial={f: getattr(lot, f) for f in FIELDS} | {"cultivar": lot.cultivar.name}), form)
+    return lot_shown(request, lot, move=form)

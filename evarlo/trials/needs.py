@@ -180,7 +180,7 @@ def _working(count: int, plan: NeedPlan, share: float, field: float, seeds: int,
     packs = doses.packs(seeds, best.lot.packet) if best and best.lot.packet else 0
     packets = f" = {packs} packet{'s' if packs > 1 else ''}" if packs else ""
     lot = f" of lot {best.lot.name}" if best else ""
-    assumed = "" if best and best.germination else " (germination assumed)"
+    assumed = (" (germination as tested)" if best.tested else "") if best and best.germination else " (germination assumed)"
     return f"{each} ÷ ({share:.2f} × {field:.2f}){spare} = {seeds} {what}{packets}{lot}{assumed}"
 
 
