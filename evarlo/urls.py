@@ -8,6 +8,7 @@ urlpatterns = [
     path("cultivars/", include("evarlo.catalogue.urls")),
     path("ground/", include("evarlo.grounds.urls")),
     path("seed/", include("evarlo.seeds.urls")),
+    path("raising/", include("evarlo.nursery.room_urls")),
     path("bring-in/", include("evarlo.exchange.urls")),
     path("trials/", include("evarlo.trials.urls")),
     path("trials/<slug:slug>/", include("evarlo.nursery.urls")),

@@ -52,6 +52,19 @@ class Balance:
         return self.sown - self.came_up - sum(self.not_up.values())
 
     @property
+    def planted(self) -> int:
+        return self.left.get(Kind.PLANTED, 0)
+
+    @property
+    def taken_out(self) -> int:
+        """Plants that left alive otherwise than into a plot."""
+        return sum(self.left.values()) - self.planted
+
+    @property
+    def not_up_known(self) -> int:
+        return sum(self.not_up.values())
+
+    @property
     def unexplained(self) -> int:
         """What nobody can account for: vanished, or never up without a cause."""
         return self.missing + self.waiting
@@ -96,8 +109,9 @@ def balance(sown: int, events: Iterable[Event]) -> Balance:
     return Balance(sown, standing, missing, came_up, dict(left), dict(lost), dict(not_up))
 
 
-def together(balances: Iterable[Balance]) -> Balance:
-    """The balances of several sowings as one."""
+def together(balances: Iterable[Balance], pricked_out: int = 0) -> Balance:
+    """The balances of several sowings as one. Of these, `pricked_out` plants stand in cells that are among the sowings
+    themselves, so they neither left nor were sown anew."""
     sown = standing = missing = came_up = 0
     left: dict[Kind, int] = defaultdict(int)
     lost: dict[str, int] = defaultdict(int)
@@ -107,4 +121,8 @@ def together(balances: Iterable[Balance]) -> Balance:
         for total, part in ((left, b.left), (lost, b.lost), (not_up, b.not_up)):
             for key, n in part.items():
                 total[key] += n  # type: ignore[index]
-    return Balance(sown, standing, missing, came_up, dict(left), dict(lost), dict(not_up))
+    if pricked_out:
+        left[Kind.PRICKED_OUT] -= pricked_out
+    return Balance(
+        sown - pricked_out, standing, missing, came_up - pricked_out, {k: n for k, n in left.items() if n}, dict(lost), dict(not_up)
+    )

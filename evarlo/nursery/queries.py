@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from datetime import date, timedelta
 
-from django.db.models import Count, Max, Min
+from django.db.models import Count, Max, Min, QuerySet
 from django.urls import reverse
 
 from evarlo.nursery.models import Step, StepDate
@@ -13,35 +13,38 @@ from evarlo.trials.models import Plot, Trial
 from evarlo.trials.registry import DiaryLine, Due, Span
 
 
+def standing() -> QuerySet[StepDate]:
+    """The dates that count: neither corrected nor taken back."""
+    return StepDate.objects.filter(superseded_by__isnull=True, withdrawn=False)
+
+
 def step_rows(trial: Trial, step: str) -> list[StepDate]:
     """The date that stands for each plot."""
-    return list(StepDate.objects.filter(plot__trial=trial, step=step, superseded_by__isnull=True))
+    return list(standing().filter(plot__trial=trial, step=step))
 
 
 def sown_on(trial: Trial) -> dict[int, date]:
     """The sowing day of each plot that was sown, by plot id."""
-    rows = StepDate.objects.filter(plot__trial=trial, step=Step.SOWN, superseded_by__isnull=True).order_by()
+    rows = standing().filter(plot__trial=trial, step=Step.SOWN).order_by()
     return trial.once("sown", lambda: dict(rows.values_list("plot_id", "on")))
 
 
 def plot_sown_on(plot: Plot) -> date | None:
     """The sowing day of one plot."""
-    row = plot.step_dates.filter(step=Step.SOWN, superseded_by__isnull=True).first()
+    row = standing().filter(plot=plot, step=Step.SOWN).first()
     return row.on if row else None
 
 
 def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
     rows = plot.step_dates.select_related("by").prefetch_related("superseded_by")
     for row in rows:
-        yield DiaryLine(row.on, f"{row.get_step_display().capitalize()}.", str(row.by), 1, hasattr(row, "superseded_by"))
+        text = f"{row.get_step_display().capitalize()}: taken back." if row.withdrawn else f"{row.get_step_display().capitalize()}."
+        yield DiaryLine(row.on, text, str(row.by), 1, hasattr(row, "superseded_by"))
 
 
 def spans(trial: Trial) -> Iterable[Span]:
     kept = {
-        row["step"]: row
-        for row in StepDate.objects.filter(plot__trial=trial, superseded_by__isnull=True)
-        .values("step")
-        .annotate(first=Min("on"), last=Max("on"))
+        row["step"]: row for row in standing().filter(plot__trial=trial).values("step").annotate(first=Min("on"), last=Max("on"))
     }
     for step, stage, planned in ((Step.SOWN, "sow", trial.sow_on), (Step.PLANTED, "plant", trial.plant_on)):
         if step in kept:
@@ -52,7 +55,7 @@ def spans(trial: Trial) -> Iterable[Span]:
 
 def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     """The first day on which plots of each trial were sown and planted."""
-    rows = StepDate.objects.filter(plot__trial__in=trial_ids, superseded_by__isnull=True).values("plot__trial", "step")
+    rows = standing().filter(plot__trial__in=trial_ids).values("plot__trial", "step")
     stage = {Step.SOWN: "sow", Step.PLANTED: "plant"}
     return {(row["plot__trial"], stage[Step(row["step"])]): row["first"] for row in rows.annotate(first=Min("on")).order_by()}
 
@@ -61,10 +64,7 @@ def due(today: date) -> Iterable[Due]:
     """Sowings and plantings whose planned day is near or past and that are not done."""
     soon = today + timedelta(days=7)
     trials = Trial.objects.filter(layout_fixed_at__isnull=False, decided_at__isnull=True).annotate(n=Count("plots"))
-    done = {
-        (row["plot__trial"], row["step"]): row["n"]
-        for row in StepDate.objects.filter(superseded_by__isnull=True).values("plot__trial", "step").annotate(n=Count("id"))
-    }
+    done = {(row["plot__trial"], row["step"]): row["n"] for row in standing().values("plot__trial", "step").annotate(n=Count("id"))}
     for trial in trials:
         for step, verb, on in ((Step.SOWN, "Sow", trial.sow_on), (Step.PLANTED, "Plant", trial.plant_on)):
             left = trial.n - done.get((trial.pk, step), 0)
@@ -76,7 +76,7 @@ def due(today: date) -> Iterable[Due]:
 def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:
     planned = Trial.objects.filter(pk__in=trial_ids, origin=Trial.Origin.PLANNED).values_list("pk", flat=True)
     having: dict[tuple[int, str], set[int]] = {(pk, "sown"): set() for pk in planned}
-    rows = StepDate.objects.filter(plot__trial__in=planned, step=Step.SOWN)
+    rows = standing().filter(plot__trial__in=planned, step=Step.SOWN)
     for trial_id, plot_id in rows.values_list("plot__trial", "plot").distinct():
         having[trial_id, "sown"].add(plot_id)
     return having

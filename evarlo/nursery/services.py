@@ -32,11 +32,11 @@ def keep_step(trial: Trial, step: str, on: date, plots: Iterable[Plot], by: User
         raise Refused(f"{on:%-d %b %Y} is too long ago. Expected a day since 1900.", "on")
     now, changed = timezone.now(), []
     other = {row.plot_id: row.on for row in step_rows(trial, Step.PLANTED if step == Step.SOWN else Step.SOWN)}
-    kept = {row.plot_id: row for row in step_rows(trial, step)}
+    last = {r.plot_id: r for r in StepDate.objects.filter(plot__trial=trial, step=step, superseded_by__isnull=True)}
     borne = {pk: day for source in registry.borne for pk, day in source(trial).items()}
     for plot in plots:
-        before = kept.get(plot.pk)
-        if before is not None and before.on == on:
+        before = last.get(plot.pk)
+        if before is not None and before.on == on and not before.withdrawn:
             continue
         _check_order(plot, step, on, other.get(plot.pk))
         if (first := borne.get(plot.pk)) and on > first:

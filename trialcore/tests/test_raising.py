@@ -42,6 +42,13 @@ class Balances(unittest.TestCase):
     def test_plants_that_leave_uncounted_must_have_come_up(self) -> None:
         self.assertEqual(balance(20, [Event(Kind.PLANTED, 12)]).came_up, 12)
 
+    def test_seedlings_pricked_out_are_the_same_plants_in_other_cells(self) -> None:
+        first = balance(40, [Event(Kind.COUNTED, 36), Event(Kind.PRICKED_OUT, 12), Event(Kind.LOST, 2, "slugs")])
+        second = balance(12, [Event(Kind.COUNTED, 12), Event(Kind.LOST, 1, "drought")])
+        both = together([first, second], pricked_out=12)
+        self.assertEqual((both.sown, both.came_up, both.standing, both.left), (40, 36, 33, {}))
+        self.assertEqual(sides(both), 40)
+
     def test_more_than_were_sown_is_refused_in_words(self) -> None:
         with self.assertRaisesRegex(ValueError, "21 counted would make 21 plants up in all, of 20 seeds"):
             balance(20, [Event(Kind.COUNTED, 21)])

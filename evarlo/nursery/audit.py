@@ -1,0 +1,149 @@
+"""The fairness audit: in what entries differ besides their names, and how each difference could mislead."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from evarlo.nursery.book import EntryBook, planted_in
+from evarlo.nursery.models import Care
+from evarlo.trials.models import Deviation, Trial
+from evarlo.trials.plot_numbers import chosen_plots
+from trialcore.fairness import Fact, Unlike, audit
+
+MISLEADS = {
+    "Age of the seed": "Old seed comes up slower and weaker: a late or thin stand may be the seed's.",
+    "Treatment of the seed": "A dressing protects seedlings: what looks like vigour may be the dressing.",
+    "Source of the seed": "A supplier's seed differs in how it was grown and kept, whatever the cultivar.",
+    "Tray": "A tray that stood warmer, drier or darker gives other plants.",
+    "Medium": "Media differ in food, salts and water.",
+    "Day of sowing": "Days of sowing become days of picking: an early entry may only be an early sowing.",
+    "Seeds in a cell": "Seedlings that share a cell are smaller.",
+    "Person who sowed": "Depth and firmness differ from hand to hand.",
+    "Depth": "Deeper seed comes later.",
+    "Soaking": "Soaked seed comes earlier.",
+    "Warmth": "Warmer seed comes earlier.",
+    "Age when planted": "Older plants start with a lead, or check when they are planted.",
+    "Source of the plants": "Bought plants were raised by other hands; what they show is that nursery's too.",
+    "Sown again": "Plants of a second sowing are younger than the others.",
+    "Hardening off": "Plants that were not hardened stand still after planting.",
+    "Potting on": "Plants in larger cells grow on while others wait.",
+    "Feeding of the trays": "Fed plants are larger when they are planted.",
+    "Late plants in gaps": "Late plants yield less and pull their plots down.",
+    "Material": "What only some plots get is part of what they show.",
+    "Other than the protocol": "A plot that got something else shows that too.",
+}
+CARE = {
+    Care.What.HARDENED: "Hardening off", Care.What.POTTED_ON: "Potting on", Care.What.FED: "Feeding of the trays",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One difference in words, and how it could mislead."""
+
+    unlike: Unlike
+    said: str
+    misleads: str
+
+
+@dataclass(frozen=True)
+class Audit:
+    findings: tuple[Finding, ...]
+    looked_at: tuple[str, ...]
+    not_begun: tuple[str, ...]  # codes of entries of which nothing is sown yet
+
+    @property
+    def grave(self) -> list[Finding]:
+        return [f for f in self.findings if f.unlike.apart]
+
+    @property
+    def partial(self) -> list[Finding]:
+        return [f for f in self.findings if not f.unlike.apart]
+
+
+def audit_of(trial: Trial, books: Sequence[EntryBook], lots: bool = True) -> Audit:
+    """Everything on record of how entries were treated, held against each other. Without `lots` nothing is said that comes from
+    the seed store, which would tell a name."""
+    facts = [*_sown(books, lots), *_planted(trial, books), *_tended(books), *_materials(trial), *_deviations(trial)]
+    found = tuple(Finding(u, _in_words(u), MISLEADS[u.about.partition(":")[0]]) for u in audit(facts))
+    looked = tuple(dict.fromkeys(f.about.partition(":")[0] for f in facts))
+    return Audit(found, looked, tuple(b.entry.code for b in books if not b.lines))
+
+
+def _in_words(u: Unlike) -> str:
+    about, _, detail = u.about.partition(":")
+    who = ", ".join(u.entries[:8]) + (f" and {len(u.entries) - 8} more" if len(u.entries) > 8 else "")
+    return f"{about}{detail and ', ' + detail.strip()}. {who}: {_listed(u.theirs)}; the others: {_listed(u.usual)}."
+
+
+def _listed(values: Sequence[str]) -> str:
+    return ", ".join(values[:6]) + (" and more" if len(values) > 6 else "")
+
+
+def _sown(books: Iterable[EntryBook], lots: bool) -> Iterable[Fact]:
+    for book in books:
+        code = book.entry.code
+        for line in book.lines:
+            s = line.sowing
+            if s.parent_id:
+                continue
+            seeds, session = float(s.seeds), s.session
+            yield Fact("Day of sowing", code, f"{session.on:%-d %b %Y}" + (f" for {s.level}" if s.level else ""), seeds)
+            yield Fact("Person who sowed", code, str(session.by), seeds)
+            yield Fact("Medium", code, session.medium or "not said", seeds)
+            yield Fact("Depth", code, f"{session.depth_mm:g} mm" if session.depth_mm is not None else "not said", seeds)
+            yield Fact("Soaking", code, f"{session.soak_h:g} h" if session.soak_h else "dry", seeds)
+            yield Fact("Warmth", code, f"{session.warmth_c:g} °C" if session.warmth_c is not None else "not said", seeds)
+            yield Fact("Seeds in a cell", code, str(s.per_cell), seeds)
+            yield Fact("Sown again", code, "sown again" if s.again else "first sowing", seeds)
+            if s.tray:
+                yield Fact("Tray", code, str(s.tray), seeds)
+            if lots and s.lot:
+                year = s.lot.year
+                yield Fact("Age of the seed", code, f"{session.on.year - year} years" if year else "not known", seeds)
+                yield Fact("Treatment of the seed", code, s.lot.treatment or "untreated", seeds)
+                yield Fact("Source of the seed", code, s.lot.supplier or "not said", seeds)
+
+
+def _planted(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:
+    code = {b.entry.pk: b.entry.code for b in books}
+    entry_of = dict(trial.plots.values_list("pk", "entry_id"))
+    for p in planted_in(trial):
+        name, plants = code[entry_of[p.plot_id]], float(p.plants)
+        yield Fact("Late plants in gaps", name, "filled in later" if p.late else "with the others", plants)
+        yield Fact("Source of the plants", name, "raised here" if p.sowing else p.source, plants)
+        if p.sowing and not p.late:
+            yield Fact("Age when planted", name, f"{(p.on - p.sowing.session.on).days} days", plants)
+
+
+def _tended(books: Sequence[EntryBook]) -> Iterable[Fact]:
+    trays = {line.sowing.tray_id for b in books for line in b.lines if line.sowing.tray_id}
+    had: dict[int, dict[str, list[str]]] = {}
+    for care in Care.objects.filter(tray__in=trays, undone_at__isnull=True, what__in=list(CARE)):
+        said = f"{care.on:%-d %b}{', ' + care.said if care.said else ''}"
+        had.setdefault(care.tray_id, {}).setdefault(CARE[Care.What(care.what)], []).append(said)
+    for about in {a for some in had.values() for a in some}:
+        for book in books:
+            for line in book.lines:
+                if line.sowing.tray_id:
+                    done = had.get(line.sowing.tray_id, {}).get(about)
+                    yield Fact(about, book.entry.code, "; ".join(done) if done else "not done", float(line.sowing.seeds))
+
+
+def _materials(trial: Trial) -> Iterable[Fact]:
+    plots = list(trial.plots.select_related("entry"))
+    for material in trial.materials.exclude(plots=""):
+        given = set(chosen_plots(trial, material.plots))
+        for plot in plots:
+            yield Fact(f"Material: {material.name}", plot.entry.code, "given" if plot.number in given else "not given")
+
+
+def _deviations(trial: Trial) -> Iterable[Fact]:
+    other: dict[int, list[str]] = {}
+    for d in Deviation.objects.filter(plot__trial=trial):
+        other.setdefault(d.plot_id, []).append(d.said)
+    if other:
+        for plot in trial.plots.select_related("entry"):
+            said = "; ".join(other.get(plot.pk, []))
+            yield Fact("Other than the protocol", plot.entry.code, said or "as the protocol says")

@@ -1,0 +1,149 @@
+"""The balance book of a trial: every seed and what became of it, by entry and by sowing."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from evarlo.nursery.models import BoughtIn, Happening, Sowing
+from evarlo.trials.models import Entry, Trial
+from trialcore.balance import Balance, Event, Kind, balance, together
+from trialcore.emergence import Counts
+
+
+def sowings_of(trial: Trial) -> list[Sowing]:
+    """Every sowing of a trial that was not taken back."""
+    rows = Sowing.objects.filter(entry__trial=trial, undone_at__isnull=True)
+    return list(rows.select_related("session__by", "entry", "lot__cultivar", "tray", "plot"))
+
+
+def happenings_of(sowings: Iterable[Sowing]) -> dict[int, list[Happening]]:
+    """What happened to each sowing, in time order, what was taken back left out."""
+    found: dict[int, list[Happening]] = {s.pk: [] for s in sowings}
+    for h in Happening.objects.filter(sowing__in=list(found), undone_at__isnull=True).order_by("on", "id"):
+        found[h.sowing_id].append(h)
+    return found
+
+
+def _events(sowing: Sowing, happened: Sequence[Happening]) -> list[Event]:
+    made = [Event(Kind.COUNTED, sowing.seeds)] if sowing.parent_id else []  # what was pricked out was up
+    for h in happened:
+        cause = f"{h.cause} ({h.get_whose_display()})" if h.cause and h.whose else h.cause
+        made.append(Event(Kind(h.kind), h.plants, cause))
+    return made
+
+
+def balance_of(sowing: Sowing, happened: Sequence[Happening]) -> Balance:
+    """One sowing's balance. Raises ValueError where it cannot be."""
+    return balance(sowing.seeds, _events(sowing, happened))
+
+
+@dataclass(frozen=True)
+class Line:
+    """One sowing with its balance and the last time its plants were counted."""
+
+    sowing: Sowing
+    balance: Balance
+    happened: tuple[Happening, ...]
+
+    @property
+    def counted(self) -> Happening | None:
+        return next((h for h in reversed(self.happened) if h.kind == Kind.COUNTED), None)
+
+    @property
+    def units(self) -> int:
+        """What can be planted as one each where the plug is kept whole: cells with at least a plant."""
+        if not self.sowing.cells:
+            return self.balance.standing
+        last = self.counted
+        if last and last.cells:
+            filled = sum(c != "0" for c in last.cells)
+            return min(self.balance.standing, filled)
+        return min(self.balance.standing, len(self.sowing.cells))
+
+
+@dataclass(frozen=True)
+class EntryBook:
+    entry: Entry
+    lines: tuple[Line, ...]
+
+    @property
+    def whole(self) -> Balance:
+        """The entry's balance over all its sowings; seedlings pricked out are counted once."""
+        moved = sum(line.sowing.seeds for line in self.lines if line.sowing.parent_id)
+        return together([line.balance for line in self.lines], moved)
+
+    @property
+    def accidents(self) -> int:
+        return self._lost(Happening.Whose.ACCIDENT)
+
+    @property
+    def weaknesses(self) -> int:
+        return self._lost(Happening.Whose.WEAKNESS)
+
+    @property
+    def other_losses(self) -> int:
+        return self._lost("")
+
+    def _lost(self, whose: str) -> int:
+        return sum(h.plants for line in self.lines for h in line.happened if h.kind == Kind.LOST and h.whose == whose)
+
+    @property
+    def counts(self) -> Counts | None:
+        """How its first sowing came up: what was new on each day of counting; None before anything was sown."""
+        first = [line for line in self.lines if not line.sowing.again and not line.sowing.parent_id]
+        if not first:
+            return None
+        newly: dict[int, int] = defaultdict(int)
+        for line in first:
+            before = 0
+            for n, h in enumerate(line.happened):
+                day = (h.on - line.sowing.session.on).days
+                if h.kind == Kind.NOT_UP or day < 1:
+                    continue
+                up = balance_of(line.sowing, line.happened[: n + 1]).came_up
+                newly[day] += up - before
+                before = up
+        days = sorted(newly)
+        return Counts(self.entry.code, tuple(map(float, days)), tuple(newly[d] for d in days), sum(x.sowing.seeds for x in first))
+
+    @property
+    def sown_on(self) -> date | None:
+        return min((line.sowing.session.on for line in self.lines), default=None)
+
+
+def book_of(trial: Trial) -> list[EntryBook]:
+    """Every entry of a trial, in the order of codes, also those of which nothing is sown yet; a few statements in all."""
+    sowings = sowings_of(trial)
+    happened = happenings_of(sowings)
+    lines: dict[int, list[Line]] = defaultdict(list)
+    for sowing in sowings:
+        here = happened[sowing.pk]
+        lines[sowing.entry_id].append(Line(sowing, balance_of(sowing, here), tuple(here)))
+    entries = trial.entries.select_related("cultivar__crop")
+    return [EntryBook(entry, tuple(lines[entry.pk])) for entry in entries]
+
+
+@dataclass(frozen=True)
+class Planted:
+    """Plants that went into a plot: how many, when, whether late, and from where."""
+
+    plot_id: int
+    plants: int
+    on: date
+    late: bool
+    sowing: Sowing | None
+    source: str
+
+
+def planted_in(trial: Trial) -> list[Planted]:
+    """Everything that was planted in a trial's plots, bought plants too."""
+    rows = Happening.objects.filter(sowing__entry__trial=trial, kind=Kind.PLANTED, undone_at__isnull=True, plot__isnull=False)
+    made = [
+        Planted(h.plot_id or 0, h.plants, h.on, h.late, h.sowing, str(h.sowing.tray or ""))
+        for h in rows.select_related("sowing__tray", "sowing__session", "sowing__lot")
+    ]
+    bought = BoughtIn.objects.filter(plot__trial=trial, undone_at__isnull=True)
+    return made + [Planted(b.plot_id, b.plants, b.on, False, None, f"bought, {b.source}") for b in bought]

@@ -1,0 +1,118 @@
+"""How a trial's entries come up, which fall behind, and whether one is to be sown again."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from evarlo.nursery.book import EntryBook
+from evarlo.nursery.models import Happening, RaisingRule
+from evarlo.seeds.queries import Stock, stocks
+from evarlo.trials.agenda import window_of
+from evarlo.trials.models import NeedPlan, Trial
+from evarlo.trials.needs import plan_of
+from trialcore.balance import Kind
+from trialcore.emergence import EntryEmergence, emergence
+from trialcore.resow import Resowing, resowing
+
+WAIT = 14  # days within which what may still come is counted on
+BELIEF = 20.0  # seeds' worth of trust in what a lot promises
+LATE_BY = 14  # days after the planned planting by which plants from a second sowing have to be ready
+
+
+@dataclass(frozen=True)
+class Coming:
+    """One entry: its book, how it came up (None before a count), and what to do about it."""
+
+    book: EntryBook
+    emergence: EntryEmergence | None
+    needed: int
+    resow: Resowing | None
+    stock: int
+    promised: float | None
+
+
+def plants_needed(trial: Trial, rule: RaisingRule | None = None) -> dict[int, int]:
+    """Plants that each entry needs for its plots, by entry id, with what was agreed and the reserve; plots left out need none."""
+    a_plot = (rule.plants if rule and rule.plants else trial.plants_a_plot) or 0
+    count: dict[int, int] = defaultdict(int)
+    for entry_id in trial.plots.exclude(pk__in=left_out(trial)).values_list("entry_id", flat=True):
+        count[entry_id] += 1
+    return {entry: n * a_plot + (rule.reserve if rule else 0) for entry, n in count.items()}
+
+
+def left_out(trial: Trial) -> set[int]:
+    """Plots that are left out of the trial and so need no plants."""
+    rows = trial.plots.filter(exclusions__lifted_at__isnull=True, exclusions__isnull=False)
+    return set(rows.values_list("pk", flat=True))
+
+
+def last_sowing(trial: Trial) -> tuple[date | None, str]:
+    """The last day on which sowing again still makes plants in time, and why that day."""
+    window = window_of(trial, None)
+    age = trial.crop.profile.get("transplant_days")
+    days: list[tuple[date, str]] = []
+    if window.latest:
+        days.append((window.latest, window.reasons[-1] if window.reasons else "the season ends"))
+    if plan_of(trial).transplant and trial.plant_on and age:
+        day = trial.plant_on + timedelta(days=LATE_BY - int(age[0]))
+        days.append((day, f"plants of {age[0]:g} days, at most {LATE_BY} days after the others go out"))
+    return min(days) if days else (None, "")
+
+
+def coming_up(trial: Trial, books: Sequence[EntryBook], rule: RaisingRule, today: date) -> list[Coming]:
+    """Every entry that was sown, in the order of codes."""
+    sown = [(b, c) for b in books if (c := b.counts) is not None]
+    plan, needed = plan_of(trial), plants_needed(trial, rule)
+    by_cultivar: dict[int, list[Stock]] = defaultdict(list)
+    for kept in stocks(today.year, {b.entry.cultivar_id for b, _ in sown}):
+        by_cultivar[kept.lot.cultivar_id].append(kept)
+    promised = {b.entry.code: _promised(b, by_cultivar[b.entry.cultivar_id], plan) for b, _ in sown}
+    found = {e.entry: e for e in emergence([c for _, c in sown], promised)}
+    last, _ = last_sowing(trial)
+    made = []
+    for book, counts in sown:
+        told = found[book.entry.code] if counts.days else None
+        stock = sum(max(0, s.seeds) for s in by_cultivar[book.entry.cultivar_id])
+        advice = None
+        if told:
+            comes = _still_comes(told, found.values(), counts.days[-1])
+            share = _belief(book, promised[book.entry.code])
+            whole = book.whole
+            there = whole.standing + whole.left.get(Kind.PLANTED, 0)
+            advice = resowing(needed.get(book.entry.pk, 0), there, whole.waiting, comes, stock, share, today, last)
+        made.append(Coming(book, told, needed.get(book.entry.pk, 0), advice, stock, promised[book.entry.code]))
+    return made
+
+
+def _promised(book: EntryBook, known: Sequence[Stock], plan: NeedPlan) -> float:
+    """The share of seeds that should come up: germination as tested, stated or assumed, times what makes it in the field."""
+    lots = {line.sowing.lot_id for line in book.lines}
+    used = [s for s in known if s.lot.pk in lots and s.germination] or [s for s in known if s.germination]
+    share = (used[0].germination if used else plan.germination) or plan.germination
+    return share / 100 * plan.field_percent / 100
+
+
+def _belief(book: EntryBook, promised: float) -> tuple[float, float]:
+    """What is known of another sowing's share: the promise, worth twenty seeds, and how the first came up, without what an
+    accident took."""
+    whole = book.whole
+    accident = sum(
+        h.plants for x in book.lines for h in x.happened if h.kind == Kind.NOT_UP and h.whose == Happening.Whose.ACCIDENT
+    )
+    missed = max(0, whole.sown - whole.came_up - accident)
+    return BELIEF * promised + whole.came_up + 0.5, BELIEF * (1 - promised) + missed + 0.5
+
+
+def _still_comes(told: EntryEmergence, others: Iterable[EntryEmergence], day: float) -> float:
+    """The chance that a seed which is not up comes within the wait; by the others' curves where its own says too little."""
+    curve = told.curve
+    if curve is None:
+        curves = [o.curve for o in others if o.curve]
+        curve = sorted(curves, key=lambda c: c.median_days)[len(curves) // 2] if curves else None
+    if curve is None:
+        return told.share
+    now = curve.by(day)
+    return (curve.by(day + WAIT) - now) / (1 - now) if now < 1 else 0.0

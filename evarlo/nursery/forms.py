@@ -1,0 +1,199 @@
+"""What is typed at the sowing bench, at the trays and at planting."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django import forms
+
+from evarlo.nursery.models import Care, Happening, Place, RaisingRule
+from evarlo.seeds.queries import Stock
+from evarlo.trials.models import Cause, Entry, Trial
+from evarlo.trials.plot_numbers import chosen_plots
+from evarlo.ui.fields import Day, Number, Words
+from trialcore.balance import Kind
+
+DAY = {"required": "Nothing was typed. Expected the day it was done."}
+MANY = {"required": "Nothing was typed. Expected how many."}
+
+
+class SessionFields(forms.Form):
+    """What all seeds of one sitting have in common."""
+
+    on = Day(label="Day", error_messages=DAY)
+    medium = Words(label="Medium", most=60, required=False, widget=forms.TextInput(attrs={"list": "media"}))
+    depth_mm = Number(label="Depth", low=0, high=500, unit="mm", required=False)
+    orientation = Words(label="Seed laid", most=30, required=False, widget=forms.TextInput(attrs={"list": "orientations"}))
+    soak_h = Number(label="Soaked", low=0, high=240, unit="h", required=False)
+    cover = Words(label="Covered with", most=40, required=False)
+    warmth_c = Number(label="Kept at", low=-5, high=50, unit="°C", required=False)
+    hygiene = Words(label="Hygiene", most=60, required=False)
+    sure = forms.BooleanField(label="Sow it, although the ledger has less", required=False)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in ("medium", "depth_mm", "orientation", "soak_h", "cover", "warmth_c", "hygiene"):
+            self.fields[name].unmarked = True  # type: ignore[attr-defined]
+
+
+class SowForm(SessionFields):
+    """Seeds of one entry into cells of a tray."""
+
+    entry = forms.ChoiceField(label="Packet")
+    lot = forms.ChoiceField(label="From lot", required=False)
+    level = forms.ChoiceField(label="For", required=False)
+    per_cell = Number(label="Seeds a cell", low=1, high=50, whole=True, error_messages=MANY)
+    cells = Words(label="Cells", most=2000, required=False)
+    again = forms.BooleanField(label="Sown again, because too little came up", required=False)
+
+    def __init__(self, trial: Trial, entries: Sequence[Entry], called: dict[int, str], lots: Sequence[Stock], *args: Any,
+                 **kwargs: Any) -> None:  # fmt: skip
+        super().__init__(*args, **kwargs)
+        code = {e.cultivar_id: e.code for e in entries}
+        self._choose("entry", [(e.code, called[e.pk]) for e in entries])
+        named = [(str(s.lot.pk), f"{code[s.lot.cultivar_id]}: lot {s.lot.name}, {s.seeds} {s.lot.counted_in}") for s in lots]
+        self._choose("lot", [("", "the freshest in stock"), ("none", "not on record"), *named])
+        self._choose("level", [("", "every level"), *((x, x) for x in trial.levels)])
+
+    def _choose(self, name: str, choices: list[tuple[str, str]]) -> None:
+        field = self.fields[name]
+        assert isinstance(field, forms.ChoiceField)
+        field.choices = choices
+        field.unmarked = True  # type: ignore[attr-defined]
+
+
+class TrayForm(forms.Form):
+    tray_name = Words(label="Tray", most=20, error_messages={"required": "Nothing was typed. Expected a name, such as T14."})
+    rows = Number(label="Rows", low=1, high=52, whole=True, initial=6, error_messages=MANY)
+    cols = Number(label="Cells in a row", low=1, high=100, whole=True, initial=10, error_messages=MANY)
+    cell_ml = Number(label="Cell", low=1, high=20_000, unit="ml", required=False)
+    place = forms.ModelChoiceField(Place.objects.select_related("site"), label="Stands", required=False, empty_label="not said")
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in ("cell_ml", "place"):
+            self.fields[name].unmarked = True  # type: ignore[attr-defined]
+
+
+class PlotsForm(forms.Form):
+    """A day, and plots by their numbers; empty means every one."""
+
+    on = Day(label="Day", error_messages=DAY)
+    plots = Words(label="Plots", most=400, required=False)
+
+    def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.trial = trial
+
+    def clean_plots(self) -> list[str]:
+        return chosen_plots(self.trial, self.cleaned_data["plots"]) or [p.number for p in self.trial.plots.all()]
+
+
+class SowPlotsForm(SessionFields, PlotsForm):
+    seeds = Number(label="Seeds a plot", low=1, high=100_000, whole=True, error_messages=MANY)
+
+
+class CountForm(forms.Form):
+    plants = Number(label="Plants", low=0, high=100_000, whole=True, error_messages=MANY)
+    on = Day(label="Counted on", error_messages=DAY)
+    cells = Words(label="By cell", most=2000, required=False)
+
+
+class ActForm(forms.Form):
+    """Something that happened to plants of one sowing."""
+
+    KINDS = (
+        (Kind.LOST, "were lost"), (Kind.NOT_UP, "did not come up, because"), (Kind.THINNED, "were thinned, cut"),
+        (Kind.GRADED_OUT, "were graded out"), (Kind.GIVEN, "were given away"),
+    )  # fmt: skip
+    sowing = forms.ChoiceField(label="Of")
+    plants = Number(label="How many", low=1, high=100_000, whole=True, error_messages=MANY)
+    kind = forms.ChoiceField(label="What", choices=[(k.value, words) for k, words in KINDS])
+    cause = Words(label="Cause", most=60, required=False, widget=forms.TextInput(attrs={"list": "causes"}))
+    whose = forms.ChoiceField(label="It was", choices=Happening.Whose.choices, required=False)
+    on = Day(label="Day", error_messages=DAY)
+    note = Words(label="Note", most=200, required=False)
+
+    def __init__(self, choices: list[tuple[str, str]], *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        field = self.fields["sowing"]
+        assert isinstance(field, forms.ChoiceField)
+        field.choices = choices
+        for name in ("cause", "whose", "note"):
+            self.fields[name].unmarked = True  # type: ignore[attr-defined]
+
+
+class PrickForm(forms.Form):
+    sowing = forms.ChoiceField(label="Seedlings of")
+    plants = Number(label="How many", low=1, high=10_000, whole=True, error_messages=MANY)
+    tray = Words(label="Into tray", most=20, error_messages={"required": "Nothing was typed. Expected the name of a tray."})
+    cells = Words(label="Cells", most=2000, required=False)
+    on = Day(label="Day", error_messages=DAY)
+
+    def __init__(self, choices: list[tuple[str, str]], *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        field = self.fields["sowing"]
+        assert isinstance(field, forms.ChoiceField)
+        field.choices = choices
+        self.fields["cells"].unmarked = True  # type: ignore[attr-defined]
+
+
+class CareForm(forms.Form):
+    trays = Words(label="Trays", most=400, required=False)
+    what = forms.ChoiceField(label="What was done", choices=Care.What.choices)
+    on = Day(label="Day", error_messages=DAY)
+    said = Words(label="In words", most=120, required=False)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in ("trays", "said"):
+            self.fields[name].unmarked = True  # type: ignore[attr-defined]
+
+
+class HardenForm(forms.Form):
+    plant_on = Day(label="Planting", error_messages={"required": "Nothing was typed. Expected the day of planting."})
+    days = Number(label="Days", low=3, high=30, whole=True, initial=9, error_messages=MANY)
+
+
+class RuleForm(forms.Form):
+    surplus = forms.ChoiceField(label="Seedlings in one cell", choices=RaisingRule.Surplus.choices)
+    reserve = Number(label="Held back", low=0, high=1000, whole=True, unit="plants an entry", required=False)
+    release = Words(label="Released when", most=120, required=False)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in ("reserve", "release"):
+            self.fields[name].unmarked = True  # type: ignore[attr-defined]
+
+
+class OutlookForm(forms.Form):
+    tmin = Number(label="Coldest", low=-40, high=45, unit="°C", error_messages={"required": "Nothing was typed."})
+    tmax = Number(label="Warmest", low=-40, high=55, unit="°C", error_messages={"required": "Nothing was typed."})
+    wind = Number(label="Wind up to", low=0, high=60, unit="m/s", required=False)
+    rain = Number(label="Rain", low=0, high=500, unit="mm", required=False)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in ("wind", "rain"):
+            self.fields[name].unmarked = True  # type: ignore[attr-defined]
+
+
+CAUSES = [("", "choose"), (Cause.ACCIDENT, "an accident"), (Cause.FAILED, "the cultivar failed")]
+
+
+class StandRuleForm(forms.Form):
+    least_stand = Number(label="Least stand judged", low=1, high=100, unit="% of stations", required=False, unmarked=True)
+
+
+class PlaceForm(forms.Form):
+    name = Words(label="Place", most=40, error_messages={"required": "Nothing was typed. Expected a name."})
+    capacity = Number(label="Holds", low=0.5, high=10_000, unit="trays", error_messages=MANY)
+    shelter = forms.ChoiceField(label="Where", choices=Place.Shelter.choices)
+    celsius = Number(label="Heated to", low=-5, high=45, unit="°C", required=False)
+    light_h = Number(label="Lamps", low=0, high=24, unit="h a day", required=False)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in ("celsius", "light_h"):
+            self.fields[name].unmarked = True  # type: ignore[attr-defined]

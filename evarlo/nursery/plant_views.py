@@ -1,0 +1,225 @@
+"""Plant: what is fit against what is needed, the shortage bench, planting itself, the stand, and the fairness audit."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from evarlo.nursery.audit import audit_of
+from evarlo.nursery.book import book_of, planted_in
+from evarlo.nursery.forms import CAUSES, OutlookForm, PlotsForm, StandRuleForm
+from evarlo.nursery.models import Care, Step
+from evarlo.nursery.names import called
+from evarlo.nursery.planting import Fit, choices_for, choose_way, fill_gap, fits, plant, planted_by_plot
+from evarlo.nursery.queries import step_rows
+from evarlo.nursery.raising import keep_rule, rule_of
+from evarlo.nursery.stand import What, below, leave_thin_out, mark_station, stands
+from evarlo.nursery.step_form import StepForm, days_on_record, keep_step_form
+from evarlo.people.permissions import allowed, may
+from evarlo.people.requests import PersonRequest, typed
+from evarlo.trials.frame import frame
+from evarlo.trials.models import Plot, Trial
+from evarlo.trials.queries import plots_of
+from evarlo.trials.views import trial_or_404
+from evarlo.ui.draw.stations import stations
+from evarlo.ui.notice import say, warn
+from evarlo.ui.refused import Refused
+from trialcore.hardening import Go, Outlook, planting_day
+from trialcore.shortage import SMITH_B, Way
+
+
+@may("see")
+def planting(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    form = StepForm(trial, typed(request), initial={"on": timezone.localdate()})
+    if request.method == "POST" and (answer := keep_step_form(request, trial, Step.PLANTED, form)):
+        return answer
+    return _planting(request, trial, step_form=form)
+
+
+def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpResponse:
+    """Fit against needed, the form for planting, and what is planted. `given` is the form that was sent, with its errors."""
+    today, names = timezone.localdate(), called(trial, request.user)
+    books, rule = book_of(trial), rule_of(trial)
+    found = fits(trial, books, names, rule)
+    raised = any(b.lines for b in books)
+    by_plot = planted_by_plot(planted_in(trial))
+    outlook = given.get("outlook") or OutlookForm(request.GET if "tmin" in request.GET else None)
+    forms_shown = {
+        "plant_form": PlotsForm(trial, initial={"on": today}), "step_form": StepForm(trial, initial={"on": today}),
+        "outlook": outlook,
+    }  # fmt: skip
+    rows = step_rows(trial, Step.PLANTED)
+    context = {
+        "fits": found, "raised": raised, "rule": rule, "short": [f for f in found if f.short and not f.way and raised],
+        "surplus": [f for f in found if f.surplus], "word": _word(request, trial, outlook), "age": _ages(trial, books),
+        "planted_plots": [(p, by_plot[p.pk]) for p in plots_of(trial) if by_plot.get(p.pk)], "done": len(rows),
+        "total": len(plots_of(trial)), "by_day": days_on_record(trial, Step.PLANTED),
+    }  # fmt: skip
+    wrong = any(f.errors for f in given.values())
+    context |= forms_shown | given | frame(request, trial, "plant")
+    return render(request, "nursery/plant.html", context, status=422 if wrong else 200)
+
+
+def _word(request: PersonRequest, trial: Trial, form: OutlookForm) -> tuple[Go, str] | None:
+    """Go, wait or protect, by the outlook that was typed."""
+    if not form.is_bound or not form.is_valid():
+        return None
+    data = form.cleaned_data
+    outlook = Outlook(data["tmin"], data["tmax"], data["wind"] or 0.0, data["rain"] or 0.0)
+    hardened = Care.objects.filter(
+        tray__sowings__entry__trial=trial, what=Care.What.HARDENED, undone_at__isnull=True
+    ).exists()  # fmt: skip
+    profile = trial.crop.profile
+    try:
+        return planting_day(outlook, str(profile.get("frost") or "half-hardy"), profile.get("chilling_c"), hardened)
+    except ValueError as error:
+        form.add_error("tmax", f"Expected the warmest above the coldest: {error}.")
+        return None
+
+
+def _ages(trial: Trial, books: Any) -> str:
+    """How old the plants are today against what the crop wants, and whether they were hardened off, in words."""
+    usual = trial.crop.profile.get("transplant_days")
+    sown = [x.sowing.session.on for b in books for x in b.lines if x.balance.standing and x.sowing.tray]
+    if not usual or not sown:
+        return ""
+    today = timezone.localdate()
+    low, high = (today - max(sown)).days, (today - min(sown)).days
+    age = f"{low} to {high} days" if high > low else f"{low} days"
+    too = "" if high <= usual[1] and low >= usual[0] else (" Older plants check when they are planted." if high > usual[1] else
+                                                          " Younger plants are soft and small.")  # fmt: skip
+    cares = Care.objects.filter(tray__sowings__entry__trial=trial, what=Care.What.HARDENED, undone_at__isnull=True)
+    hard = "" if cares.exists() else " They are not on record as hardened off."
+    return f"The plants are {age} old; {usual[0]:g} to {usual[1]:g} are usual.{too}{hard}"
+
+
+@may("sow")
+@require_POST
+def plant_out(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    form = PlotsForm(trial, request.POST)
+    if form.is_valid():
+        plots = list(trial.plots.filter(number__in=form.cleaned_data["plots"]).select_related("entry"))
+        try:
+            portions = plant(trial, plots, form.cleaned_data["on"], request.user, timezone.localdate())
+            count = len({p.plot.pk for p in portions})
+            say(
+                request, f"{sum(p.plants for p in portions)} plants are in {count} plots." if count else "They are planted already."
+            )
+            return redirect("nursery:plant", slug)
+        except Refused as refusal:
+            form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
+    return _planting(request, trial, plant_form=form)
+
+
+@may("plan")
+def shortage(request: PersonRequest, slug: str, code: str) -> HttpResponse:
+    """The ways out for one entry, and taking one."""
+    trial = trial_or_404(slug)
+    entry = get_object_or_404(trial.entries.select_related("cultivar"), code=code)
+    found = fits(trial, book_of(trial), called(trial, request.user), rule_of(trial))
+    short: Fit = next(f for f in found if f.entry.pk == entry.pk)
+    wrong = ("", "")
+    if request.method == "POST":
+        post = request.POST
+        try:
+            said = choose_way(
+                trial, entry, post.get("way", ""), request.user, timezone.localdate(), post.get("cause", ""), post.get("source", "")
+            )
+            say(request, f"{entry.code}: {said}.")
+            return redirect("nursery:plant", slug)
+        except Refused as refusal:
+            wrong = (refusal.field, str(refusal))
+    context = {
+        "short": short, "choices": choices_for(trial, found, short) if short.plots else [], "wrong": wrong, "b": SMITH_B,
+        "typed": request.POST, "causes": CAUSES, "ways": Way, "a_plot": trial.plants_a_plot,
+    }  # fmt: skip
+    context |= frame(request, trial, "plant")
+    return render(request, "nursery/shortage.html", context, status=422 if wrong[1] else 200)
+
+
+@may("see")
+def stand_page(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    form = StandRuleForm(typed(request), initial={"least_stand": rule_of(trial).least_stand})
+    if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
+        keep_rule(trial, timezone.localdate(), least_stand=form.cleaned_data["least_stand"])
+        return redirect("nursery:stand", slug)
+    return _stand(request, trial, form)
+
+
+def _stand(request: PersonRequest, trial: Trial, form: StandRuleForm, wrong: str = "") -> HttpResponse:
+    found, rule, names = stands(trial), rule_of(trial), called(trial, request.user)
+    chosen = next((s for s in found if s.plot.number == request.GET.get("plot")), None)
+    shape = trial.plants_in_rows
+    drawing = ""
+    if chosen and shape:
+        marks = {n: m.what for n, m in chosen.marks.items()}
+        drawing = stations(chosen.plot.number, *shape, marks, allowed(request.user, "sow"))
+    counted = [s for s in found if s.percent is not None]
+    context = {
+        "stands": [(s, names[s.plot.entry_id]) for s in found], "rule": rule, "form": form, "below": below(found, rule),
+        "counted": len(counted), "chosen": chosen, "drawing": drawing, "causes": CAUSES, "wrong": wrong, "marks": What.choices,
+        "uneven": max((s.percent or 0 for s in counted), default=0) - min((s.percent or 0 for s in counted), default=0) > 25,
+    }  # fmt: skip
+    status = 422 if form.errors or wrong else 200
+    return render(request, "nursery/stand.html", context | frame(request, trial, "plant", layer="stand"), status=status)
+
+
+@may("sow")
+@require_POST
+def mark(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    """A station of a plot was touched."""
+    plot = get_object_or_404(Plot.objects.select_related("trial", "entry"), trial__slug=slug, pk=pk)
+    station = request.POST.get("station", "")
+    try:
+        at = int(station) if station.isdigit() and len(station) < 6 else -1
+        mark_station(plot, at, request.POST.get("what", ""), timezone.localdate(), request.user, timezone.localdate())
+    except Refused as refusal:
+        warn(request, str(refusal))
+    return redirect(f"{reverse('nursery:stand', args=[slug])}?plot={plot.number}#stations")
+
+
+@may("sow")
+@require_POST
+def fill(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    """Plants from the reserve or the surplus into gaps of a plot."""
+    plot = get_object_or_404(Plot.objects.select_related("trial__crop", "entry"), trial__slug=slug, pk=pk)
+    many = request.POST.get("plants", "")
+    try:
+        count = int(many) if many.isdigit() and len(many) < 6 else 0
+        filled = fill_gap(plot, count, timezone.localdate(), request.user, timezone.localdate())
+        say(request, f"{filled} plants were put into gaps of plot {plot.number}, marked as late.")
+    except Refused as refusal:
+        warn(request, str(refusal))
+    return redirect(f"{reverse('nursery:stand', args=[slug])}?plot={plot.number}#stations")
+
+
+@may("exclude")
+@require_POST
+def thin_out(request: PersonRequest, slug: str) -> HttpResponse:
+    """Plots below the least stand are left out of the comparison."""
+    trial = trial_or_404(slug)
+    rule = rule_of(trial)
+    try:
+        count = leave_thin_out(trial, rule, request.POST.get("cause", ""), request.user, timezone.localdate())
+        say(request, f"{count} plots are left out of the comparison.")
+    except Refused as refusal:
+        return _stand(request, trial, StandRuleForm(initial={"least_stand": rule.least_stand}), str(refusal))
+    return redirect("nursery:stand", slug)
+
+
+@may("see")
+def fairness(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    context = {
+        "audit": audit_of(trial, book_of(trial), allowed(request.user, "see_names")),
+        "lots": allowed(request.user, "see_names"),
+    }
+    return render(request, "nursery/fairness.html", context | frame(request, trial, "plant"))

@@ -1,0 +1,116 @@
+"""The raising space: what stands where, moving it, what will be too much, and the temperatures read there."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+from django.db import transaction
+from django.db.models import Prefetch
+from django.utils import timezone
+
+from evarlo.devices.probe import SimulatedProbe
+from evarlo.grounds.models import Site
+from evarlo.nursery.models import Place, Reading, Stay, Tray
+from evarlo.people.models import User
+from evarlo.trials.models import Trial
+from evarlo.trials.needs import plan_of
+from evarlo.ui.refused import Refused
+from trialcore import raising_space
+from trialcore.raising_space import Crowded
+from trialcore.sowing import trays_needed
+
+
+@dataclass(frozen=True)
+class Room:
+    """A place with what stands there, what is planned to, and the days on which it is too much."""
+
+    place: Place
+    stays: tuple[raising_space.Stay, ...]
+    trays: tuple[Tray, ...]
+    crowded: tuple[Crowded, ...]
+    readings: tuple[Reading, ...]
+
+    @property
+    def held(self) -> int:
+        return len(self.trays)
+
+
+@transaction.atomic
+def new_place(site: Site, name: str, capacity: float, shelter: str, celsius: float | None, light_h: float | None) -> Place:
+    if Place.objects.filter(site=site, name__iexact=name).exists():
+        raise Refused(f"{site.name} has a place {name} already.", "name")
+    return Place.objects.create(site=site, name=name, capacity=capacity, shelter=shelter, celsius=celsius, light_h=light_h)
+
+
+@transaction.atomic
+def move_trays(trays: Sequence[Tray], place: Place, on: date, by: User, today: date) -> int:
+    """Move trays to a place; how many of them stood elsewhere. Raises Refused for a day to come, or one before they came to
+    where they stand."""
+    if on > today:
+        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    moved = 0
+    for tray in trays:
+        now = tray.stays.filter(until__isnull=True).first()
+        if now and now.place_id == place.pk:
+            continue
+        if now and on < now.since:
+            raise Refused(f"Tray {tray} came to {now.place} on {now.since:%-d %b %Y} only.", "on")
+        if now and on == now.since:
+            now.delete()
+        elif now:
+            now.until = on
+            now.save(update_fields=["until"])
+        Stay.objects.create(tray=tray, place=place, since=on, by=by)
+        moved += 1
+    return moved
+
+
+@transaction.atomic
+def take_away(tray: Tray, on: date) -> None:
+    """The tray is empty and leaves its place."""
+    Stay.objects.filter(tray=tray, until__isnull=True, since__lt=on).update(until=on)
+    Stay.objects.filter(tray=tray, until__isnull=True).delete()
+
+
+@transaction.atomic
+def keep_reading(place: Place, celsius: float | None, by: User, at: datetime) -> Reading:
+    """Keep a temperature that was typed, or the one its probe reads now."""
+    by_probe = celsius is None
+    read = SimulatedProbe(str(place), place.celsius).celsius(timezone.localtime(at)) if celsius is None else celsius
+    return Reading.objects.create(place=place, at=at, celsius=read, by_probe=by_probe, by=by)
+
+
+def rooms(today: date) -> list[Room]:
+    """Every place with what stands there and what trials will bring; a few statements in all."""
+    standing = Prefetch("stays", Stay.objects.filter(until__isnull=True).select_related("tray"), to_attr="now")
+    places = list(Place.objects.select_related("site").prefetch_related("stays__tray", standing, "readings__by"))
+    coming = _coming(today)
+    made = []
+    for n, place in enumerate(places):
+        first_heated = next((i for i, p in enumerate(places) if p.celsius is not None and p.site_id == place.site_id), None)
+        stays = [raising_space.Stay(str(s.tray), 1, s.since, s.until) for s in place.stays.all()]
+        if n == first_heated:
+            stays += coming.get(place.site_id, [])
+        trays = tuple(s.tray for s in place.now)
+        ahead = [c for c in raising_space.crowded(stays, place.capacity) if c.until is None or c.until >= today]
+        made.append(Room(place, tuple(stays), trays, tuple(ahead), tuple(place.readings.all()[:8])))
+    return made
+
+
+def _coming(today: date) -> dict[int, list[raising_space.Stay]]:
+    """What trials will bring into the raising space of their site: their trays, from the planned sowing until planting."""
+    found: dict[int, list[raising_space.Stay]] = {}
+    trials = Trial.objects.filter(sow_on__gt=today, decided_at__isnull=True, bed__isnull=False)
+    for trial in trials.select_related("crop", "bed", "need_plan"):
+        plan = plan_of(trial)
+        if not plan.transplant or not trial.plants_a_plot or trial.bed is None or trial.sow_on is None:
+            continue
+        sown = trial.plots.count() * trial.plants_a_plot / max(0.05, plan.germination * plan.field_percent / 1e4)
+        trays = trays_needed(round(sown / plan.per_station), plan.tray_cells)
+        until = trial.plant_on or trial.sow_on + timedelta(days=int((trial.crop.profile.get("transplant_days") or (28, 42))[1]))
+        if until > trial.sow_on and trays:
+            stay = raising_space.Stay(f"{trial.name}, planned", trays, trial.sow_on, until)
+            found.setdefault(trial.bed.site_id, []).append(stay)
+    return found

@@ -1,0 +1,110 @@
+"""The raising space: what stands where until when, conflicts ahead, moving trays, temperatures."""
+
+from __future__ import annotations
+
+from django import forms
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from evarlo.grounds.models import Site
+from evarlo.nursery.forms import PlaceForm
+from evarlo.nursery.models import Place, Tray
+from evarlo.nursery.room import keep_reading, move_trays, new_place, rooms, take_away
+from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
+from evarlo.ui.draw.room import room as drawn
+from evarlo.ui.fields import Day, Number, Words
+from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused
+
+
+class MoveForm(forms.Form):
+    trays = Words(label="Trays", most=400, error_messages={"required": "Nothing was typed. Expected trays, such as T3 T4."})
+    place = forms.ModelChoiceField(Place.objects.all(), label="To", required=False, empty_label="away, they are empty")
+    on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day they were moved."})
+
+    def clean_trays(self) -> list[Tray]:
+        names = self.cleaned_data["trays"].replace(",", " ").split()
+        known = {t.name.casefold(): t for t in Tray.objects.all()}
+        if missing := next((n for n in names if n.casefold() not in known), None):
+            raise forms.ValidationError(f"There is no tray {missing[:20]}.")
+        return [known[n.casefold()] for n in dict.fromkeys(names)]
+
+
+class ReadingForm(forms.Form):
+    celsius = Number(label="Temperature", low=-30, high=60, unit="°C", error_messages={"required": "Nothing was typed."})
+
+
+@may("see")
+def room_page(request: PersonRequest) -> HttpResponse:
+    return _page(request)
+
+
+def _page(request: PersonRequest, place: PlaceForm | None = None, move: MoveForm | None = None,
+          reading: tuple[int, ReadingForm] | None = None) -> HttpResponse:  # fmt: skip
+    today = timezone.localdate()
+    found = rooms(today)
+    placed = {t.pk for r in found for t in r.trays}
+    homeless = Tray.objects.exclude(pk__in=placed).filter(sowings__undone_at__isnull=True, stays__isnull=True).distinct()
+    sent = reading or (0, ReadingForm())
+    context = {
+        "rooms": [(r, drawn(r.stays, r.place.capacity, today), sent[1] if sent[0] == r.place.pk else ReadingForm())
+                  for r in found],
+        "place_form": place or PlaceForm(), "move_form": move or MoveForm(initial={"on": today}), "homeless": homeless[:60],
+        "wrong_at": reading[0] if reading else 0, "no_site": not Site.objects.exists(),
+    }  # fmt: skip
+    wrong = (place and place.errors) or (move and move.errors) or reading
+    return render(request, "nursery/room.html", context, status=422 if wrong else 200)
+
+
+@may("plan")
+@require_POST
+def add_place(request: PersonRequest) -> HttpResponse:
+    form, site = PlaceForm(request.POST), Site.objects.order_by("pk").first()
+    if form.is_valid():
+        data = form.cleaned_data
+        try:
+            if site is None:
+                raise Refused("There is no site yet: plan a trial first.")
+            new_place(site, data["name"], data["capacity"], data["shelter"], data["celsius"], data["light_h"])
+            return redirect("raising:room")
+        except Refused as refusal:
+            form.add_error(refusal.field or None, str(refusal))
+    return _page(request, place=form)
+
+
+@may("sow")
+@require_POST
+def move(request: PersonRequest) -> HttpResponse:
+    form = MoveForm(request.POST)
+    if form.is_valid():
+        data = form.cleaned_data
+        try:
+            if data["place"] is None:
+                for tray in data["trays"]:
+                    take_away(tray, data["on"])
+                say(request, f"{len(data['trays'])} trays are put away.")
+            else:
+                moved = move_trays(data["trays"], data["place"], data["on"], request.user, timezone.localdate())
+                say(request, f"{moved} trays moved to {data['place']}.")
+            return redirect("raising:room")
+        except Refused as refusal:
+            form.add_error(refusal.field or None, str(refusal))
+    return _page(request, move=form)
+
+
+@may("sow")
+@require_POST
+def read(request: PersonRequest, pk: int) -> HttpResponse:
+    """A temperature: typed, or read from the probe."""
+    place = get_object_or_404(Place.objects.select_related("site"), pk=pk)
+    if "probe" in request.POST:
+        keep_reading(place, None, request.user, timezone.now())
+        return redirect("raising:room")
+    form = ReadingForm(request.POST)
+    if form.is_valid():
+        keep_reading(place, form.cleaned_data["celsius"], request.user, timezone.now())
+        return redirect("raising:room")
+    return _page(request, reading=(pk, form))

@@ -1,0 +1,265 @@
+"""Sow: packets into cells of a tray, or seeds into plots, with the stock and the confounding in view."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from evarlo.nursery.audit import audit_of
+from evarlo.nursery.book import EntryBook, book_of
+from evarlo.nursery.forms import SowForm, SowPlotsForm, TrayForm
+from evarlo.nursery.models import Session, Sowing, Step, Tray
+from evarlo.nursery.names import called
+from evarlo.nursery.queries import step_rows
+from evarlo.nursery.sowing import SHARED, Put, new_tray, session_of, sow_cells, sow_plots, taken_cells, undo_sowing
+from evarlo.nursery.step_form import StepForm, keep_step_form
+from evarlo.people.permissions import allowed, may
+from evarlo.people.requests import PersonRequest, typed
+from evarlo.seeds.models import Lot
+from evarlo.seeds.queries import Stock, stocks
+from evarlo.trials.frame import frame
+from evarlo.trials.models import Entry, Trial
+from evarlo.trials.needs import Needs, needs_of, plan_of
+from evarlo.trials.queries import plots_of
+from evarlo.trials.views import trial_or_404
+from evarlo.ui.draw import tray as draw
+from evarlo.ui.notice import say, warn
+from evarlo.ui.refused import Refused
+from trialcore.trays import cells_in_words, first_free, read_cells
+
+FREE_TRAYS = 40  # of the newest, that are offered to sow into
+
+
+@dataclass(frozen=True)
+class Packet:
+    """One entry at the bench: what it should get and what it got."""
+
+    book: EntryBook
+    called: str
+    seeds: int
+    sown: int
+    cells_left: int
+
+
+def in_order(request: PersonRequest, trial: Trial, books: list[EntryBook]) -> list[EntryBook]:
+    """The books in the order in which packets lie on the bench, where that was typed; else by code."""
+    key = f"packets-{trial.slug}"
+    if "order" in request.GET:
+        request.session[key] = request.GET["order"].upper().replace(",", " ").split()[:400]
+    order = {code: n for n, code in enumerate(request.session.get(key, []))}
+    return sorted(books, key=lambda b: (order.get(b.entry.code.upper(), len(order)), b.entry.code))
+
+
+def packets_of(books: list[EntryBook], names: dict[int, str], needs: Needs) -> list[Packet]:
+    need = {r.entry.pk: r for r in needs.rows}
+    made = []
+    for book in books:
+        first = [x for x in book.lines if not x.sowing.parent_id]
+        cells = sum(len(x.sowing.cells) for x in first if not x.sowing.again)
+        row = need[book.entry.pk]
+        made.append(Packet(book, names[book.entry.pk], row.seeds, sum(x.sowing.seeds for x in first), max(0, row.cells - cells)))
+    return made
+
+
+@may("see")
+def sow(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    step_form = StepForm(trial, typed(request), initial={"on": timezone.localdate()})
+    if request.method == "POST" and (answer := keep_step_form(request, trial, Step.SOWN, step_form)):
+        return answer
+    return _page(request, trial, step_form=step_form)
+
+
+def _page(
+    request: PersonRequest, trial: Trial, step_form: StepForm | None = None, form: SowForm | None = None,
+    tray_form: TrayForm | None = None, plots_form: SowPlotsForm | None = None, tray: Tray | None = None,
+) -> HttpResponse:  # fmt: skip
+    today, names = timezone.localdate(), called(trial, request.user)
+    books, plan = in_order(request, trial, book_of(trial)), plan_of(trial)
+    packets = packets_of(books, names, needs := needs_of(trial, {}, today))
+    in_trays = request.GET.get("way", "trays" if plan.transplant else "plots") == "trays"
+    used = [x.sowing.tray for b in books for x in b.lines if x.sowing.tray]
+    trays = list({t.pk: t for t in [*sorted(used, key=lambda t: t.pk), *Tray.objects.order_by("-pk")[:FREE_TRAYS]]}.values())
+    tray = tray or _chosen_tray(request, trays, used)
+    tray_form = tray_form or TrayForm(initial=_next_tray(plan.tray_cells, plan.cell_ml))
+    a_plot = (trial.plants_a_plot or 0) * plan.per_station or None
+    if not in_trays and plots_form is None:
+        plots_form = SowPlotsForm(trial, initial=_last_session(request) | {"seeds": a_plot})
+    context: dict[str, Any] = {
+        "packets": packets, "plan": plan, "in_trays": in_trays, "trays": trays, "tray": tray, "today": today,
+        "sown": sum(p.sown for p in packets), "seeds": sum(p.seeds for p in packets),
+        "begun": sum(bool(p.book.lines) for p in packets), "order": " ".join(request.session.get(f"packets-{trial.slug}", [])),
+        "audit": audit_of(trial, books, allowed(request.user, "see_names")), "tray_form": tray_form,
+        "plots_form": plots_form,
+        "step_form": step_form or StepForm(trial, initial={"on": today}),
+        "rows": step_rows(trial, Step.SOWN), "total": len(plots_of(trial)),
+        "sowings": [x.sowing for b in books for x in b.lines if not x.sowing.parent_id and not x.happened],
+        "treated": sorted({x.sowing.lot.treatment for b in books for x in b.lines if x.sowing.lot and x.sowing.lot.treatment}),
+    }  # fmt: skip
+    if tray and in_trays and trial.is_fixed:
+        context |= _bench(request, trial, tray, packets, [s for r in needs.rows for s in r.lots], form)
+    if not in_trays:
+        done = {x.sowing.plot_id for b in books for x in b.lines}
+        context["next_plot"] = next((p for p in plots_of(trial) if p.pk not in done), None)
+        context["plots_done"] = len(done)
+    wrong = any(f is not None and f.errors for f in (form, tray_form, plots_form, step_form))
+    return render(request, "nursery/sow.html", frame(request, trial, "sow") | context, status=422 if wrong else 200)
+
+
+def _chosen_tray(request: PersonRequest, trays: list[Tray], used: list[Tray]) -> Tray | None:
+    asked = request.GET.get("tray", "")
+    found = next((t for t in trays if str(t.pk) == asked), None)
+    return found or (used[-1] if used else None)
+
+
+def _bench(
+    request: PersonRequest, trial: Trial, tray: Tray, packets: list[Packet], known: list[Stock], form: SowForm | None
+) -> dict[str, Any]:
+    """The tray, and the form with the next packet and the cells it would get."""
+    taken = taken_cells(tray)
+    entries = [p.book.entry for p in packets]
+    lots = known if allowed(request.user, "see_names") else []
+    names = {p.book.entry.pk: p.called for p in packets}
+    if form is None:
+        asked = request.GET.get("entry", "")
+        packet = next((p for p in packets if p.book.entry.code == asked), None)
+        packet = packet or next((p for p in packets if p.cells_left), packets[0])
+        per_cell = plan_of(trial).per_station
+        again = request.GET.get("seeds", "")
+        wanted = -(-int(again) // per_cell) if again.isdigit() else packet.cells_left or 1
+        free = first_free(taken, min(wanted, tray.cells), tray.cells)
+        initial = _last_session(request) | {
+            "entry": packet.book.entry.code, "per_cell": per_cell, "cells": cells_in_words(free, tray.cols), "again": again != "",
+        }  # fmt: skip
+        form = SowForm(trial, entries, names, lots, initial=initial)
+    order = {pk: n for n, pk in enumerate(dict.fromkeys(s.entry_id for s in taken.values()))}
+    drawn = {
+        n: draw.Cell(s.entry.code, order[s.entry_id], s.entry.trial_id != trial.pk) for n, s in taken.items()
+    }  # fmt: skip
+    mode = "choose" if allowed(request.user, "sow") else ""
+    return {"form": form, "free": tray.cells - len(taken), "drawing": draw.tray(str(tray), tray.rows, tray.cols, drawn, mode)}
+
+
+def stocks_of(trial: Trial) -> list[Stock]:
+    """The lots of a trial's entries, the freshest first."""
+    found = stocks(timezone.localdate().year, trial.entries.values_list("cultivar_id", flat=True))
+    return sorted(found, key=lambda s: (s.worn, -(s.lot.year or 0), s.lot.name))
+
+
+def _last_session(request: PersonRequest) -> dict[str, Any]:
+    """What this person said of the last sitting of today; sittings of other days say only the medium."""
+    last = Session.objects.filter(by=request.user).order_by("-id").first()
+    today = timezone.localdate()
+    if last is None:
+        return {"on": today}
+    same = SHARED if last.on == today else ("medium",)
+    return {"on": today} | {name: getattr(last, name) for name in same}
+
+
+def _next_tray(cells: int, cell_ml: float) -> dict[str, Any]:
+    """A tray like those the needs are reckoned with, under the next free number."""
+    rows = next((r for r in (6, 7, 8, 5, 10, 4, 9, 3, 2) if cells % r == 0 and cells // r >= r), 1)
+    taken = set(Tray.objects.values_list("name", flat=True))
+    number = next(n for n in range(len(taken) + 1, 2 * len(taken) + 2) if f"T{n}" not in taken)
+    return {"tray_name": f"T{number}", "rows": rows, "cols": cells // rows, "cell_ml": cell_ml}
+
+
+def lot_for(trial: Trial, entry: Entry, asked: str) -> Lot | None:
+    """The lot that was chosen, or the freshest in stock."""
+    if asked == "none":
+        return None
+    here = [s for s in stocks_of(trial) if s.lot.cultivar_id == entry.cultivar_id]
+    if asked:
+        return next((s.lot for s in here if str(s.lot.pk) == asked), None)
+    return next((s.lot for s in here if s.seeds > 0), here[0].lot if here else None)
+
+
+@may("sow")
+@require_POST
+def put_tray(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    form = TrayForm(request.POST)
+    if form.is_valid():
+        data = form.cleaned_data
+        try:
+            tray = new_tray(
+                data["tray_name"], data["rows"], data["cols"], data["cell_ml"], data["place"], timezone.localdate(), request.user
+            )
+            return redirect(f"{reverse('nursery:sow', args=[slug])}?way=trays&tray={tray.pk}")
+        except Refused as refusal:
+            form.add_error(refusal.field or None, str(refusal))
+    return _page(request, trial, tray_form=form)
+
+
+@may("sow")
+@require_POST
+def put_seeds(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    """Seeds of one entry into cells of a tray."""
+    trial, tray = trial_or_404(slug), get_object_or_404(Tray, pk=pk)
+    entries = list(trial.entries.select_related("cultivar"))
+    lots = stocks_of(trial) if allowed(request.user, "see_names") else []
+    form = SowForm(trial, entries, called(trial, request.user), lots, request.POST)
+    if form.is_valid():
+        data = form.cleaned_data
+        entry = next(e for e in entries if e.code == data["entry"])
+        put = Put(entry, lot_for(trial, entry, data["lot"]), data["per_cell"], data["level"], data["again"])
+        try:
+            cells = read_cells(data["cells"], tray.rows, tray.cols)
+            session = session_of(data["on"], request.user, data)
+            sowing = sow_cells(put, tray, cells, session, timezone.localdate(), data["sure"])
+            undo = reverse("nursery:undo-sowing", args=[slug, sowing.pk])
+            say(request, f"{sowing.seeds} seeds of {entry.code} are in {cells_in_words(cells, tray.cols)} of tray {tray}.", undo)
+            return redirect(f"{reverse('nursery:sow', args=[slug])}?way=trays&tray={tray.pk}")
+        except Refused as refusal:
+            form.add_error(refusal.field if refusal.field in form.fields else _named(refusal.field), str(refusal))
+        except ValueError as error:
+            form.add_error("cells", str(error))
+    return _page(request, trial, form=form, tray=tray)
+
+
+def _named(field: str) -> str | None:
+    """Where a refusal of the seed store or the plots is said on this page."""
+    return {"seeds": "cells"}.get(field)
+
+
+@may("sow")
+@require_POST
+def put_in_plots(request: PersonRequest, slug: str) -> HttpResponse:
+    """Seeds into plots: those that were named, or the next along the path."""
+    trial = trial_or_404(slug)
+    form = SowPlotsForm(trial, request.POST)
+    if form.is_valid():
+        data = form.cleaned_data
+        plots = list(trial.plots.filter(number__in=data["plots"]).select_related("entry", "trial"))
+        lots: dict[int, Lot] = {}
+        by_entry: dict[int, Entry] = {p.entry_id: p.entry for p in plots}
+        for entry in by_entry.values():
+            if lot := lot_for(trial, entry, ""):
+                lots[entry.pk] = lot
+        try:
+            session = session_of(data["on"], request.user, data)
+            count = sow_plots(plots, lots, data["seeds"], session, timezone.localdate(), data["sure"])
+            say(request, f"{count} plot{'' if count == 1 else 's'} sown." if count else "These plots were sown already.")
+            return redirect(f"{reverse('nursery:sow', args=[slug])}?way=plots")
+        except Refused as refusal:
+            form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
+    return _page(request, trial, plots_form=form)
+
+
+@may("sow")
+@require_POST
+def undo(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    sowing = get_object_or_404(Sowing.objects.select_related("entry__trial", "session", "lot"), entry__trial__slug=slug, pk=pk)
+    try:
+        undo_sowing(sowing, request.user, timezone.localdate())
+        say(request, f"The sowing of {sowing.entry.code} in {sowing.where} is taken back.")
+    except Refused as refusal:
+        warn(request, str(refusal))
+    where = f"way=trays&tray={sowing.tray_id}" if sowing.tray_id else "way=plots"
+    return redirect(f"{reverse('nursery:sow', args=[slug])}?{where}")

@@ -1,0 +1,118 @@
+"""The stand: plants counted in each plot against its stations, gaps and replacements, and the least stand that is judged."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import date
+
+from django.db import transaction
+from django.utils import timezone
+
+from evarlo.catalogue.models import Trait
+from evarlo.nursery.book import planted_in
+from evarlo.nursery.coming_up import left_out
+from evarlo.nursery.models import RaisingRule, StationMark
+from evarlo.people.models import User
+from evarlo.trials.models import Cause, Plot, Trial
+from evarlo.trials.queries import plots_of, readings_of
+from evarlo.trials.services import exclude_plot
+from evarlo.ui.refused import Refused
+
+What = StationMark.What
+
+
+@dataclass(frozen=True)
+class PlotStand:
+    """One plot: its stations, the last count (None before one), what is marked at stations, plants that were filled in later."""
+
+    plot: Plot
+    stations: int
+    counted: float | None
+    marks: dict[int, StationMark]
+    late: int
+    out: bool
+
+    @property
+    def percent(self) -> float | None:
+        return None if self.counted is None or not self.stations else 100 * self.counted / self.stations
+
+    def marked(self, what: str) -> int:
+        return sum(m.what == what for m in self.marks.values())
+
+    @property
+    def gaps(self) -> int:
+        return self.marked(What.GAP)
+
+    @property
+    def replaced(self) -> int:
+        return self.marked(What.REPLACED)
+
+    @property
+    def back(self) -> int:
+        return self.marked(What.BACK)
+
+    @property
+    def doubles(self) -> int:
+        return self.marked(What.DOUBLE)
+
+
+def stands(trial: Trial) -> list[PlotStand]:
+    """Every plot along the path."""
+    trait = Trait.objects.get(key="stand")
+    read, out = readings_of(trial, trait), left_out(trial)
+    marks: dict[int, dict[int, StationMark]] = defaultdict(dict)
+    for mark in StationMark.objects.filter(plot__trial=trial, undone_at__isnull=True):
+        marks[mark.plot_id][mark.station] = mark
+    late: dict[int, int] = defaultdict(int)
+    for p in planted_in(trial):
+        late[p.plot_id] += p.plants if p.late else 0
+    stations = trial.plants_a_plot or 0
+    return [
+        PlotStand(p, stations, read[p.pk].number if p.pk in read else None, marks[p.pk], late[p.pk], p.pk in out)
+        for p in plots_of(trial)
+    ]
+
+
+def below(found: list[PlotStand], rule: RaisingRule) -> list[PlotStand]:
+    """Plots whose stand lies below the least that is judged, and that are not left out yet."""
+    if rule.least_stand is None:
+        return []
+    return [s for s in found if s.percent is not None and s.percent < rule.least_stand and not s.out]
+
+
+@transaction.atomic
+def mark_station(plot: Plot, station: int, what: str, on: date, by: User, today: date) -> StationMark | None:
+    """Mark what is seen at a station; an empty `what` takes the standing mark back. Raises Refused for a station that is not
+    there, a day to come, or a plant that is back where no gap was."""
+    shape = plot.trial.plants_in_rows
+    if shape is None or not 0 <= station < shape[0] * shape[1]:
+        raise Refused(f"Plot {plot.number} has no such station.")
+    if on > today:
+        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    standing = StationMark.objects.filter(plot=plot, station=station, undone_at__isnull=True)
+    now = timezone.now()
+    if not what:
+        standing.update(undone_at=now)
+        return None
+    if what not in What.values:
+        raise Refused(f"“{what}” is not one of the marks.")
+    last = standing.order_by("on", "id").last()
+    if what in (What.BACK, What.REPLACED) and (last is None or last.what != What.GAP):
+        raise Refused("There was no gap at this station.")
+    if last and last.what == what:
+        return last
+    return StationMark.objects.create(plot=plot, station=station, what=what, on=on, by=by, at=now)
+
+
+@transaction.atomic
+def leave_thin_out(trial: Trial, rule: RaisingRule, cause: str, by: User, today: date) -> int:
+    """Leave out every plot below the least stand; how many. Raises Refused without saying whether an accident or the cultivar is
+    the cause."""
+    if cause not in (Cause.ACCIDENT, Cause.FAILED):
+        raise Refused("Say whether an accident or the cultivar is the cause; plot by plot it can be said at each plot.", "cause")
+    thin = below(stands(trial), rule)
+    for s in thin:
+        note = f"Stand {s.counted:g} of {s.stations}, below the least of {rule.least_stand:g} % that is judged"
+        exclude_plot(s.plot, cause, note, today, by)
+    return len(thin)
