@@ -108,38 +108,41 @@ def _climb(ends: Floats, counts: Floats, rest: Floats) -> tuple[Floats, Floats]:
     total = counts.sum(1)
     mean = (counts * ends).sum(1) / total
     at = np.column_stack([np.log((total + 0.5) / (rest + 0.5)), mean, np.full(len(total), -1.0)])
-    value = _cost(at, ends, counts, rest)
+    value, left = _cost(at, ends, counts, rest), np.arange(len(total))
     for _ in range(100):
-        slope, bend = _slopes(at, ends, counts, rest)
+        here = at[left], ends[left], counts[left], rest[left]
+        slope, bend = _slopes(*here)
         roots, axes = np.linalg.eigh(bend)
         roots = np.maximum(np.abs(roots), 1e-3)
         step = -np.einsum("rij,rj,rkj,rk->ri", axes, 1 / roots, axes, slope)
         step *= np.minimum(1.0, 1.0 / np.maximum(np.abs(step).max(1), 1e-12))[:, None]
-        moved = np.zeros(len(at), dtype=bool)
+        moved = np.zeros(len(left), dtype=bool)
         for shrink in (1.0, 0.5, 0.25, 0.1, 0.02):
-            tried = at + shrink * step
-            new = _cost(tried, ends, counts, rest)
-            better = ~moved & (new < value)
-            at, value, moved = np.where(better[:, None], tried, at), np.where(better, new, value), moved | better
-        if not moved.any() or np.abs(step[moved]).max() < 1e-7:
+            tried = here[0] + shrink * step
+            new = _cost(tried, *here[1:])
+            better = ~moved & (new < value[left])
+            at[left[better]], value[left[better]], moved = tried[better], new[better], moved | better
+            if moved.all():
+                break
+        left = left[moved & (np.abs(step).max(1) > 1e-6)]
+        if not len(left):
             break
     return at, _slopes(at, ends, counts, rest)[1]
 
 
 def _slopes(at: Floats, ends: Floats, counts: Floats, rest: Floats) -> tuple[Floats, Floats]:
-    """First and second derivatives of each row's cost by central differences."""
-    rows = len(at)
-    moves = np.eye(3) * STEP
-
-    def f(by: Floats) -> Floats:
-        return _cost(at + by, ends, counts, rest)
-
-    here, slope, bend = f(np.zeros(3)), np.empty((rows, 3)), np.empty((rows, 3, 3))
+    """First and second derivatives of each row's cost by central differences, every point in one call."""
+    rows, one = len(at), np.eye(3) * STEP
+    pairs = [(i, j) for i in range(3) for j in range(i)]
+    corners = [sign_i * one[i] + sign_j * one[j] for i, j in pairs for sign_i, sign_j in ((1, 1), (1, -1), (-1, 1), (-1, -1))]
+    moves = np.array([np.zeros(3), *one, *-one, *corners])
+    many = len(moves)
+    tried = (at[None] + moves[:, None]).reshape(-1, 3)
+    value = _cost(tried, np.tile(ends, (many, 1)), np.tile(counts, (many, 1)), np.tile(rest, many)).reshape(many, rows)
+    here, up, down, corner = value[0], value[1:4], value[4:7], value[7:].reshape(len(pairs), 4, rows)
+    slope, bend = ((up - down) / (2 * STEP)).T, np.empty((rows, 3, 3))
     for i in range(3):
-        up, down = f(moves[i]), f(-moves[i])
-        slope[:, i] = (up - down) / (2 * STEP)
-        bend[:, i, i] = (up - 2 * here + down) / STEP**2
-        for j in range(i):
-            both = f(moves[i] + moves[j]) - f(moves[i] - moves[j]) - f(moves[j] - moves[i]) + f(-moves[i] - moves[j])
-            bend[:, i, j] = bend[:, j, i] = both / (4 * STEP**2)
+        bend[:, i, i] = (up[i] - 2 * here + down[i]) / STEP**2
+    for (i, j), at_corner in zip(pairs, corner, strict=True):
+        bend[:, i, j] = bend[:, j, i] = (at_corner[0] - at_corner[1] - at_corner[2] + at_corner[3]) / (4 * STEP**2)
     return slope, bend

@@ -11,6 +11,7 @@ from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo import world
 from evarlo.demo.grounds import describe_cultivars, remember
 from evarlo.demo.lines import grow_lines
+from evarlo.demo.raising import raise_heads
 from evarlo.demo.seasons import People, Season
 from evarlo.demo.stock import equip, fill_the_store
 from evarlo.grounds.models import Bed, Site
@@ -41,6 +42,7 @@ def build(today: date) -> None:
     reed = Bed.objects.create(site=site, name="Reed bed", length_m=9.5, width_m=6.4, bearing=165)
     bank = Bed.objects.create(site=site, name="Bank bed", length_m=18, width_m=5, bearing=165)
     gull = Bed.objects.create(site=site, name="Gull bed", length_m=23, width_m=6.2, bearing=165)
+    wharf = Bed.objects.create(site=site, name="Wharf bed", length_m=11, width_m=6.8, bearing=75)
     for name, listed in (("Edamame soybean", world.EDAMAME), ("Radicchio", world.RADICCHIO), ("Storage daikon", world.DAIKON)):
         for cultivar in listed:
             cultivar_named(crops[name], cultivar)
@@ -52,6 +54,7 @@ def build(today: date) -> None:
     grow_lines(crops["Edamame soybean"], [long, reed], people, years_before(sown, 1))
     plan_others(crops, tide, [bank, gull], people.manager, today)
     fill_the_store(people.manager, today)
+    raise_heads(crops["Radicchio"], wharf, people, today)
     remember(today)
     describe_cultivars()
 

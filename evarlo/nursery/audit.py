@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
@@ -33,6 +34,7 @@ MISLEADS = {
     "Material": "What only some plots get is part of what they show.",
     "Other than the protocol": "A plot that got something else shows that too.",
 }
+MOST_SAID = 12  # groups of entries that one finding names
 CARE = {
     Care.What.HARDENED: "Hardening off", Care.What.POTTED_ON: "Potting on", Care.What.FED: "Feeding of the trays",
 }  # fmt: skip
@@ -40,11 +42,12 @@ CARE = {
 
 @dataclass(frozen=True)
 class Finding:
-    """One difference in words, and how it could mislead."""
+    """One thing in which entries differ, in words, and how it could mislead. `apart` when some share nothing with the rest."""
 
-    unlike: Unlike
+    about: str
     said: str
     misleads: str
+    apart: bool
 
 
 @dataclass(frozen=True)
@@ -55,26 +58,32 @@ class Audit:
 
     @property
     def grave(self) -> list[Finding]:
-        return [f for f in self.findings if f.unlike.apart]
+        return [f for f in self.findings if f.apart]
 
     @property
     def partial(self) -> list[Finding]:
-        return [f for f in self.findings if not f.unlike.apart]
+        return [f for f in self.findings if not f.apart]
 
 
 def audit_of(trial: Trial, books: Sequence[EntryBook], lots: bool = True) -> Audit:
     """Everything on record of how entries were treated, held against each other. Without `lots` nothing is said that comes from
     the seed store, which would tell a name."""
     facts = [*_sown(books, lots), *_planted(trial, books), *_tended(books), *_materials(trial), *_deviations(trial)]
-    found = tuple(Finding(u, _in_words(u), MISLEADS[u.about.partition(":")[0]]) for u in audit(facts))
+    by_thing: dict[str, list[Unlike]] = defaultdict(list)
+    for unlike in audit(facts):
+        by_thing[unlike.about].append(unlike)
+    found = tuple(
+        Finding(about, _in_words(some), MISLEADS[about.partition(":")[0]], any(u.apart for u in some))
+        for about, some in by_thing.items()
+    )
     looked = tuple(dict.fromkeys(f.about.partition(":")[0] for f in facts))
     return Audit(found, looked, tuple(b.entry.code for b in books if not b.lines))
 
 
-def _in_words(u: Unlike) -> str:
-    about, _, detail = u.about.partition(":")
-    who = ", ".join(u.entries[:8]) + (f" and {len(u.entries) - 8} more" if len(u.entries) > 8 else "")
-    return f"{about}{detail and ', ' + detail.strip()}. {who}: {_listed(u.theirs)}; the others: {_listed(u.usual)}."
+def _in_words(some: Sequence[Unlike]) -> str:
+    parts = [f"{_listed(u.entries)} {_listed(u.theirs)}" for u in some[:MOST_SAID]]
+    more = f"; and {len(some) - MOST_SAID} other groups" if len(some) > MOST_SAID else ""
+    return f"{some[0].about}: {'; '.join(parts)}{more}; the others {_listed(some[0].usual)}."
 
 
 def _listed(values: Sequence[str]) -> str:
@@ -101,9 +110,13 @@ def _sown(books: Iterable[EntryBook], lots: bool) -> Iterable[Fact]:
                 yield Fact("Tray", code, str(s.tray), seeds)
             if lots and s.lot:
                 year = s.lot.year
-                yield Fact("Age of the seed", code, f"{session.on.year - year} years" if year else "not known", seeds)
+                yield Fact("Age of the seed", code, _years(session.on.year - year) if year else "not known", seeds)
                 yield Fact("Treatment of the seed", code, s.lot.treatment or "untreated", seeds)
                 yield Fact("Source of the seed", code, s.lot.supplier or "not said", seeds)
+
+
+def _years(age: int) -> str:
+    return f"{age} year{'' if age == 1 else 's'}"
 
 
 def _planted(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:

@@ -22,7 +22,7 @@ def sowings_of(trial: Trial) -> list[Sowing]:
 def happenings_of(sowings: Iterable[Sowing]) -> dict[int, list[Happening]]:
     """What happened to each sowing, in time order, what was taken back left out."""
     found: dict[int, list[Happening]] = {s.pk: [] for s in sowings}
-    for h in Happening.objects.filter(sowing__in=list(found), undone_at__isnull=True).order_by("on", "id"):
+    for h in Happening.objects.filter(sowing__in=list(found), undone_at__isnull=True).select_related("by").order_by("on", "id"):
         found[h.sowing_id].append(h)
     return found
 

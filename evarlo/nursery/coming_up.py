@@ -7,18 +7,23 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from evarlo.nursery.book import EntryBook
-from evarlo.nursery.models import Happening, RaisingRule
+from django.urls import reverse
+
+from evarlo.nursery.book import EntryBook, book_of
+from evarlo.nursery.models import Happening, RaisingRule, Sowing
+from evarlo.nursery.raising import rule_of
 from evarlo.seeds.queries import Stock, stocks
 from evarlo.trials.agenda import window_of
 from evarlo.trials.models import NeedPlan, Trial
 from evarlo.trials.needs import plan_of
+from evarlo.trials.registry import Due
 from trialcore.balance import Kind
 from trialcore.emergence import EntryEmergence, emergence
 from trialcore.resow import Resowing, resowing
 
 WAIT = 14  # days within which what may still come is counted on
 BELIEF = 20.0  # seeds' worth of trust in what a lot promises
+RECENT = 60  # days since a sowing in which it may have to be sown again
 LATE_BY = 14  # days after the planned planting by which plants from a second sowing have to be ready
 
 
@@ -34,13 +39,13 @@ class Coming:
     promised: float | None
 
 
-def plants_needed(trial: Trial, rule: RaisingRule | None = None) -> dict[int, int]:
-    """Plants that each entry needs for its plots, by entry id, with what was agreed and the reserve; plots left out need none."""
-    a_plot = (rule.plants if rule and rule.plants else trial.plants_a_plot) or 0
+def plants_needed(trial: Trial, rule: RaisingRule) -> dict[int, int]:
+    """Plants that each entry needs for its plots, by entry id, with what was agreed; plots left out need none."""
+    a_plot = rule.plants or trial.plants_a_plot or 0
     count: dict[int, int] = defaultdict(int)
     for entry_id in trial.plots.exclude(pk__in=left_out(trial)).values_list("entry_id", flat=True):
         count[entry_id] += 1
-    return {entry: n * a_plot + (rule.reserve if rule else 0) for entry, n in count.items()}
+    return {entry: n * a_plot for entry, n in count.items()}
 
 
 def left_out(trial: Trial) -> set[int]:
@@ -116,3 +121,17 @@ def _still_comes(told: EntryEmergence, others: Iterable[EntryEmergence], day: fl
         return told.share
     now = curve.by(day)
     return (curve.by(day + WAIT) - now) / (1 - now) if now < 1 else 0.0
+
+
+def due(today: date) -> Iterable[Due]:
+    """Entries to be sown again while there is time, in trials that were sown lately and are not planted yet."""
+    recent = Sowing.objects.filter(undone_at__isnull=True, session__on__gte=today - timedelta(days=RECENT))
+    trials = Trial.objects.filter(pk__in=recent.values("entry__trial"), decided_at__isnull=True, layout_fixed_at__isnull=False)
+    for trial in trials.select_related("crop", "bed__site", "need_plan", "raising_rule"):
+        rows = coming_up(trial, book_of(trial), rule_of(trial), today)
+        again = [r for r in rows if r.resow and r.resow.seeds and not any(x.sowing.again for x in r.book.lines)]
+        last, _ = last_sowing(trial)
+        if again and last:
+            codes = ", ".join(r.book.entry.code for r in again[:4])
+            seeds = sum(r.resow.seeds for r in again if r.resow)
+            yield Due("Sow", f"{codes} again", trial, f"{seeds} seeds", last, reverse("nursery:coming", args=[trial.slug]))

@@ -30,7 +30,7 @@ from evarlo.ui.draw.stations import stations
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused
 from trialcore.hardening import Go, Outlook, planting_day
-from trialcore.shortage import SMITH_B, Way
+from trialcore.shortage import SMITH_B
 
 
 @may("see")
@@ -138,7 +138,7 @@ def shortage(request: PersonRequest, slug: str, code: str) -> HttpResponse:
             wrong = (refusal.field, str(refusal))
     context = {
         "short": short, "choices": choices_for(trial, found, short) if short.plots else [], "wrong": wrong, "b": SMITH_B,
-        "typed": request.POST, "causes": CAUSES, "ways": Way, "a_plot": trial.plants_a_plot,
+        "typed": request.POST, "causes": CAUSES, "a_plot": trial.plants_a_plot,
     }  # fmt: skip
     context |= frame(request, trial, "plant")
     return render(request, "nursery/shortage.html", context, status=422 if wrong[1] else 200)

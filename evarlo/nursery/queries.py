@@ -40,6 +40,14 @@ def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
     for row in rows:
         text = f"{row.get_step_display().capitalize()}: taken back." if row.withdrawn else f"{row.get_step_display().capitalize()}."
         yield DiaryLine(row.on, text, str(row.by), 1, hasattr(row, "superseded_by"))
+    for h in plot.plantings.select_related("by", "sowing__tray", "sowing__session"):
+        sown = f"sown {h.sowing.session.on:%-d %b}{' again' if h.sowing.again else ''}, {h.sowing.where}"
+        late = ", late, into gaps" if h.late else ""
+        yield DiaryLine(h.on, f"{h.plants} plants{late} ({sown}).", str(h.by), 2, h.undone_at is not None)
+    for b in plot.bought_in.select_related("by"):
+        yield DiaryLine(b.on, f"{b.plants} bought plants from {b.source}.", str(b.by), 2, b.undone_at is not None)
+    for m in plot.station_marks.select_related("by"):
+        yield DiaryLine(m.on, f"Station {m.station + 1}: {m.get_what_display()}.", str(m.by), 3, m.undone_at is not None)
 
 
 def spans(trial: Trial) -> Iterable[Span]:

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from django.db import transaction
-from django.db.models import Prefetch
+from django.db.models import Max, Prefetch
 from django.utils import timezone
 
 from evarlo.devices.probe import SimulatedProbe
 from evarlo.grounds.models import Site
-from evarlo.nursery.models import Place, Reading, Stay, Tray
+from evarlo.nursery.models import Place, Reading, Sowing, Stay, Tray
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
 from evarlo.trials.needs import plan_of
@@ -87,16 +87,26 @@ def rooms(today: date) -> list[Room]:
     standing = Prefetch("stays", Stay.objects.filter(until__isnull=True).select_related("tray"), to_attr="now")
     places = list(Place.objects.select_related("site").prefetch_related("stays__tray", standing, "readings__by"))
     coming = _coming(today)
+    heated = sorted((p for p in places if p.celsius is not None), key=lambda p: p.capacity)
+    warmest = {p.site_id: p.pk for p in heated}  # the largest that is heated, to which new trays are taken to come
+    rows = Sowing.objects.filter(undone_at__isnull=True, tray__isnull=False).values("tray")
+    leaving = {r["tray"]: r["until"] for r in rows.annotate(until=Max("entry__trial__plant_on"))}
     made = []
-    for n, place in enumerate(places):
-        first_heated = next((i for i, p in enumerate(places) if p.celsius is not None and p.site_id == place.site_id), None)
-        stays = [raising_space.Stay(str(s.tray), 1, s.since, s.until) for s in place.stays.all()]
-        if n == first_heated:
-            stays += coming.get(place.site_id, [])
+    for place in places:
+        stays = [raising_space.Stay(str(s.tray), 1, s.since, _leaves(s, leaving.get(s.tray_id), today)) for s in place.stays.all()]
+        if place.pk == warmest.get(place.site_id):
+            stays = coming.get(place.site_id, []) + stays
         trays = tuple(s.tray for s in place.now)
         ahead = [c for c in raising_space.crowded(stays, place.capacity) if c.until is None or c.until >= today]
         made.append(Room(place, tuple(stays), trays, tuple(ahead), tuple(place.readings.all()[:8])))
     return made
+
+
+def _leaves(stay: Stay, planted_on: date | None, today: date) -> date | None:
+    """When a tray leaves: the day it did, or the planned planting; a tray that is late stands until tomorrow at least."""
+    if stay.until or planted_on is None:
+        return stay.until
+    return max(planted_on, stay.since + timedelta(days=1), today + timedelta(days=1))
 
 
 def _coming(today: date) -> dict[int, list[raising_space.Stay]]:

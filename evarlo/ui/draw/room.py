@@ -23,7 +23,7 @@ def room(stays: Sequence[Stay], capacity: float, today: date) -> SafeString:
     across, up = Scale(0, len(days) - 1, LEFT, WIDTH - 8), Scale(0, max(capacity * 1.15, *trays, 1), BOTTOM, 8)
     ways = {"held": "", "over": ""}
     for n, count in enumerate(trays):
-        x, wide = across(n), (WIDTH - 8 - LEFT) / (len(days) - 1)
+        x, wide = across(n), 0.0 if n + 1 == len(days) else (WIDTH - 8 - LEFT) / (len(days) - 1)
         for kind, top, foot in (("held", min(count, capacity), 0.0), ("over", count, capacity)):
             if top > foot:
                 ways[kind] += f"M{x:.1f} {up(foot):.1f}V{up(top):.1f}h{wide + 0.3:.1f}V{up(foot):.1f}z"
