@@ -115,7 +115,10 @@ def _page(
 def _chosen_tray(request: PersonRequest, trays: list[Tray], used: list[Tray]) -> Tray | None:
     asked = request.GET.get("tray", "")
     found = next((t for t in trays if str(t.pk) == asked), None)
-    return found or (used[-1] if used else None)
+    if found or not trays:
+        return found
+    newest = max(trays, key=lambda t: t.pk)
+    return newest if newest.pk not in {t.pk for t in used} else used[-1]
 
 
 def _bench(
