@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
 from django.urls import reverse
 
-from evarlo.nursery.book import EntryBook, book_of
-from evarlo.nursery.models import Happening, RaisingRule, Sowing
+from evarlo.nursery.book import EntryBook, books_of
+from evarlo.nursery.models import Happening, Sowing
 from evarlo.nursery.raising import rule_of
 from evarlo.seeds.queries import Stock, stocks
 from evarlo.trials.agenda import window_of
-from evarlo.trials.models import NeedPlan, Trial
+from evarlo.trials.models import Exclusion, NeedPlan, Plot, Trial
 from evarlo.trials.needs import plan_of
 from evarlo.trials.registry import Due
 from trialcore.balance import Kind
@@ -39,19 +39,20 @@ class Coming:
     promised: float | None
 
 
-def plants_needed(trial: Trial, rule: RaisingRule) -> dict[int, int]:
-    """Plants that each entry needs for its plots, by entry id, with what was agreed; plots left out need none."""
-    a_plot = rule.plants or trial.plants_a_plot or 0
-    count: dict[int, int] = defaultdict(int)
-    for entry_id in trial.plots.exclude(pk__in=left_out(trial)).values_list("entry_id", flat=True):
-        count[entry_id] += 1
-    return {entry: n * a_plot for entry, n in count.items()}
+def plants_needed(trials: Sequence[Trial]) -> dict[int, int]:
+    """Plants that each entry of some trials needs for its plots, by entry id, with what was agreed; plots left out need none."""
+    a_plot = {t.pk: rule_of(t).plants or t.plants_a_plot or 0 for t in trials}
+    out = left_out(trials)
+    needed: dict[int, int] = defaultdict(int)
+    for pk, trial_id, entry_id in Plot.objects.filter(trial__in=trials).values_list("pk", "trial_id", "entry_id"):
+        needed[entry_id] += 0 if pk in out else a_plot[trial_id]
+    return needed
 
 
-def left_out(trial: Trial) -> set[int]:
-    """Plots that are left out of the trial and so need no plants."""
-    rows = trial.plots.filter(exclusions__lifted_at__isnull=True, exclusions__isnull=False)
-    return set(rows.values_list("pk", flat=True))
+def left_out(trials: Sequence[Trial]) -> set[int]:
+    """Plots of some trials that are left out and so need no plants."""
+    rows = Exclusion.objects.filter(plot__trial__in=trials, lifted_at__isnull=True)
+    return set(rows.values_list("plot_id", flat=True))
 
 
 def last_sowing(trial: Trial) -> tuple[date | None, str]:
@@ -67,20 +68,31 @@ def last_sowing(trial: Trial) -> tuple[date | None, str]:
     return min(days) if days else (None, "")
 
 
-def coming_up(trial: Trial, books: Sequence[EntryBook], rule: RaisingRule, today: date) -> list[Coming]:
-    """Every entry that was sown, in the order of codes."""
-    sown = [(b, c) for b in books if (c := b.counts) is not None]
-    plan, needed = plan_of(trial), plants_needed(trial, rule)
+def coming_up(trial: Trial, books: Sequence[EntryBook], today: date) -> list[Coming]:
+    """Every entry of a trial that was sown, in the order of codes."""
+    return _coming(trial, books, plants_needed([trial]), _store(books, today), today)
+
+
+def _store(books: Iterable[EntryBook], today: date) -> dict[int, list[Stock]]:
+    """What is in stock of the entries that were sown, by cultivar id."""
     by_cultivar: dict[int, list[Stock]] = defaultdict(list)
-    for kept in stocks(today.year, {b.entry.cultivar_id for b, _ in sown}):
+    for kept in stocks(today.year, {b.entry.cultivar_id for b in books if b.lines}):
         by_cultivar[kept.lot.cultivar_id].append(kept)
-    promised = {b.entry.code: _promised(b, by_cultivar[b.entry.cultivar_id], plan) for b, _ in sown}
+    return by_cultivar
+
+
+def _coming(
+    trial: Trial, books: Sequence[EntryBook], needed: Mapping[int, int], by_cultivar: Mapping[int, list[Stock]], today: date
+) -> list[Coming]:
+    sown = [(b, c) for b in books if (c := b.counts) is not None]
+    plan = plan_of(trial)
+    promised = {b.entry.code: _promised(b, by_cultivar.get(b.entry.cultivar_id, []), plan) for b, _ in sown}
     found = {e.entry: e for e in emergence([c for _, c in sown], promised)}
     last, _ = last_sowing(trial)
     made = []
     for book, counts in sown:
         told = found[book.entry.code] if counts.days else None
-        stock = sum(max(0, s.seeds) for s in by_cultivar[book.entry.cultivar_id])
+        stock = sum(max(0, s.seeds) for s in by_cultivar.get(book.entry.cultivar_id, []))
         advice = None
         if told:
             comes = _still_comes(told, found.values(), counts.days[-1])
@@ -127,8 +139,13 @@ def due(today: date) -> Iterable[Due]:
     """Entries to be sown again while there is time, in trials that were sown lately and are not planted yet."""
     recent = Sowing.objects.filter(undone_at__isnull=True, session__on__gte=today - timedelta(days=RECENT))
     trials = Trial.objects.filter(pk__in=recent.values("entry__trial"), decided_at__isnull=True, layout_fixed_at__isnull=False)
-    for trial in trials.select_related("crop", "bed__site", "need_plan", "raising_rule"):
-        rows = coming_up(trial, book_of(trial), rule_of(trial), today)
+    found = list(trials.select_related("crop", "bed__site", "need_plan", "raising_rule"))
+    if not found:
+        return
+    books, needed = books_of(found), plants_needed(found)
+    store = _store((b for some in books.values() for b in some), today)
+    for trial in found:
+        rows = _coming(trial, books[trial.pk], needed, store, today)
         again = [r for r in rows if r.resow and r.resow.seeds and not any(x.sowing.again for x in r.book.lines)]
         last, _ = last_sowing(trial)
         if again and last:

@@ -11,14 +11,14 @@ from evarlo.nursery.models import Care, Happening, Place, RaisingRule
 from evarlo.seeds.queries import Stock
 from evarlo.trials.models import Cause, Entry, Trial
 from evarlo.trials.plot_numbers import chosen_plots
-from evarlo.ui.fields import Day, Number, Words
+from evarlo.ui.fields import Day, Number, OwnIds, Words
 from trialcore.balance import Kind
 
 DAY = {"required": "Nothing was typed. Expected the day it was done."}
 MANY = {"required": "Nothing was typed. Expected how many."}
 
 
-class SessionFields(forms.Form):
+class SessionFields(OwnIds):
     """What all seeds of one sitting have in common."""
 
     on = Day(label="Day", error_messages=DAY)
@@ -51,6 +51,7 @@ class SowForm(SessionFields):
                  **kwargs: Any) -> None:  # fmt: skip
         super().__init__(*args, **kwargs)
         code = {e.cultivar_id: e.code for e in entries}
+        self.fields["cells"].unmarked = True  # type: ignore[attr-defined]
         self._choose("entry", [(e.code, called[e.pk]) for e in entries])
         named = [(str(s.lot.pk), f"{code[s.lot.cultivar_id]}: lot {s.lot.name}, {s.seeds} {s.lot.counted_in}") for s in lots]
         self._choose("lot", [("", "the freshest in stock"), ("none", "not on record"), *named])
@@ -63,7 +64,7 @@ class SowForm(SessionFields):
         field.unmarked = True  # type: ignore[attr-defined]
 
 
-class TrayForm(forms.Form):
+class TrayForm(OwnIds):
     tray_name = Words(label="Tray", most=20, error_messages={"required": "Nothing was typed. Expected a name, such as T14."})
     rows = Number(label="Rows", low=1, high=52, whole=True, initial=6, error_messages=MANY)
     cols = Number(label="Cells in a row", low=1, high=100, whole=True, initial=10, error_messages=MANY)
@@ -76,7 +77,7 @@ class TrayForm(forms.Form):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
 
 
-class PlotsForm(forms.Form):
+class PlotsForm(OwnIds):
     """A day, and plots by their numbers; empty means every one."""
 
     on = Day(label="Day", error_messages=DAY)
@@ -94,13 +95,13 @@ class SowPlotsForm(SessionFields, PlotsForm):
     seeds = Number(label="Seeds a plot", low=1, high=100_000, whole=True, error_messages=MANY)
 
 
-class CountForm(forms.Form):
+class CountForm(OwnIds):
     plants = Number(label="Plants", low=0, high=100_000, whole=True, error_messages=MANY)
     on = Day(label="Counted on", error_messages=DAY)
     cells = Words(label="By cell", most=2000, required=False)
 
 
-class ActForm(forms.Form):
+class ActForm(OwnIds):
     """Something that happened to plants of one sowing."""
 
     KINDS = (
@@ -124,7 +125,7 @@ class ActForm(forms.Form):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
 
 
-class PrickForm(forms.Form):
+class PrickForm(OwnIds):
     sowing = forms.ChoiceField(label="Seedlings of")
     plants = Number(label="How many", low=1, high=10_000, whole=True, error_messages=MANY)
     tray = Words(label="Into tray", most=20, error_messages={"required": "Nothing was typed. Expected the name of a tray."})
@@ -139,7 +140,7 @@ class PrickForm(forms.Form):
         self.fields["cells"].unmarked = True  # type: ignore[attr-defined]
 
 
-class CareForm(forms.Form):
+class CareForm(OwnIds):
     trays = Words(label="Trays", most=400, required=False)
     what = forms.ChoiceField(label="What was done", choices=Care.What.choices)
     on = Day(label="Day", error_messages=DAY)
@@ -151,12 +152,12 @@ class CareForm(forms.Form):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
 
 
-class HardenForm(forms.Form):
+class HardenForm(OwnIds):
     plant_on = Day(label="Planting", error_messages={"required": "Nothing was typed. Expected the day of planting."})
     days = Number(label="Days", low=3, high=30, whole=True, initial=9, error_messages=MANY)
 
 
-class RuleForm(forms.Form):
+class RuleForm(OwnIds):
     surplus = forms.ChoiceField(label="Seedlings in one cell", choices=RaisingRule.Surplus.choices)
     reserve = Number(label="Held back", low=0, high=1000, whole=True, unit="plants an entry", required=False)
     release = Words(label="Released when", most=120, required=False)
@@ -167,7 +168,7 @@ class RuleForm(forms.Form):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
 
 
-class OutlookForm(forms.Form):
+class OutlookForm(OwnIds):
     tmin = Number(label="Coldest", low=-40, high=45, unit="°C", error_messages={"required": "Nothing was typed."})
     tmax = Number(label="Warmest", low=-40, high=55, unit="°C", error_messages={"required": "Nothing was typed."})
     wind = Number(label="Wind up to", low=0, high=60, unit="m/s", required=False)
@@ -182,11 +183,11 @@ class OutlookForm(forms.Form):
 CAUSES = [("", "choose"), (Cause.ACCIDENT, "an accident"), (Cause.FAILED, "the cultivar failed")]
 
 
-class StandRuleForm(forms.Form):
+class StandRuleForm(OwnIds):
     least_stand = Number(label="Least stand judged", low=1, high=100, unit="% of stations", required=False, unmarked=True)
 
 
-class PlaceForm(forms.Form):
+class PlaceForm(OwnIds):
     name = Words(label="Place", most=40, error_messages={"required": "Nothing was typed. Expected a name."})
     capacity = Number(label="Holds", low=0.5, high=10_000, unit="trays", error_messages=MANY)
     shelter = forms.ChoiceField(label="Where", choices=Place.Shelter.choices)

@@ -33,7 +33,7 @@ def labels_for(sowings: list[Sowing]) -> list[Label]:
 @may("see")
 def tray_labels(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    labels = labels_for(sowings_of(trial))
+    labels = labels_for(sowings_of([trial]))
     if not labels:
         warn(request, "No tray of this trial is sown yet, so there is no label to print.")
         return redirect("nursery:sow", slug)

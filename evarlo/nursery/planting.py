@@ -56,7 +56,7 @@ def units_of(line: Line, rule: RaisingRule) -> int:
 
 def fits(trial: Trial, books: Sequence[EntryBook], names: Mapping[int, str], rule: RaisingRule) -> list[Fit]:
     """Every entry's plants against its plots, in the order of codes."""
-    a_plot, out = (rule.plants or trial.plants_a_plot or 0), left_out(trial)
+    a_plot, out = (rule.plants or trial.plants_a_plot or 0), left_out([trial])
     planted: dict[int, int] = defaultdict(int)
     for p in planted_in(trial):
         planted[p.plot_id] += p.plants
@@ -121,7 +121,7 @@ def choose_way(trial: Trial, entry: Entry, way: str, by: User, today: date, caus
 
 
 def _unplanted(trial: Trial, entry: Entry) -> list[Plot]:
-    done, out = {p.plot_id for p in planted_in(trial)}, left_out(trial)
+    done, out = {p.plot_id for p in planted_in(trial)}, left_out([trial])
     return [p for p in trial.plots.filter(entry=entry) if p.pk not in done | out]
 
 

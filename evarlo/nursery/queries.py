@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from datetime import date, timedelta
 
-from django.db.models import Count, Max, Min, QuerySet
+from django.db.models import Count, Max, Min, Q, QuerySet
 from django.urls import reverse
 
 from evarlo.nursery.models import Step, StepDate
@@ -71,11 +71,17 @@ def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
 def due(today: date) -> Iterable[Due]:
     """Sowings and plantings whose planned day is near or past and that are not done."""
     soon = today + timedelta(days=7)
-    trials = Trial.objects.filter(layout_fixed_at__isnull=False, decided_at__isnull=True).annotate(n=Count("plots"))
-    done = {(row["plot__trial"], row["step"]): row["n"] for row in standing().values("plot__trial", "step").annotate(n=Count("id"))}
+    standing_now = Q(plots__step_dates__superseded_by__isnull=True, plots__step_dates__withdrawn=False)
+
+    def having(step: str) -> Count:
+        return Count("plots__step_dates__plot", filter=standing_now & Q(plots__step_dates__step=step), distinct=True)
+
+    open_now = Trial.objects.filter(layout_fixed_at__isnull=False, decided_at__isnull=True)
+    trials = open_now.annotate(n=Count("plots", distinct=True), sown=having(Step.SOWN), planted=having(Step.PLANTED))
     for trial in trials:
-        for step, verb, on in ((Step.SOWN, "Sow", trial.sow_on), (Step.PLANTED, "Plant", trial.plant_on)):
-            left = trial.n - done.get((trial.pk, step), 0)
+        steps = ((Step.SOWN, "Sow", trial.sow_on, trial.sown), (Step.PLANTED, "Plant", trial.plant_on, trial.planted))
+        for step, verb, on, done in steps:
+            left = trial.n - done
             if on and on <= soon and left:
                 url = reverse("nursery:sow" if step == Step.SOWN else "nursery:plant", args=[trial.slug])
                 yield Due(verb, f"All {trial.blocks} blocks", trial, f"{left} plots", on, url)

@@ -85,7 +85,7 @@ def coming_page(request: PersonRequest, slug: str) -> HttpResponse:
 
 def _figures(trial: Trial, books: list[EntryBook], names: dict[int, str]) -> dict[str, Any]:
     """The curves, how each entry stands, and what to sow again."""
-    rows = coming_up(trial, books, rule_of(trial), timezone.localdate())
+    rows = coming_up(trial, books, timezone.localdate())
     last, why = last_sowing(trial)
     counted = [r for r in rows if r.emergence]
     return {

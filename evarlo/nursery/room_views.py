@@ -15,12 +15,12 @@ from evarlo.nursery.room import keep_reading, move_trays, new_place, rooms, take
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.draw.room import room as drawn
-from evarlo.ui.fields import Day, Number, Words
+from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused
 
 
-class MoveForm(forms.Form):
+class MoveForm(OwnIds):
     trays = Words(label="Trays", most=400, error_messages={"required": "Nothing was typed. Expected trays, such as T3 T4."})
     place = forms.ModelChoiceField(Place.objects.all(), label="To", required=False, empty_label="away, they are empty")
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day they were moved."})
@@ -48,10 +48,13 @@ def _page(request: PersonRequest, place: PlaceForm | None = None, move: MoveForm
     found = rooms(today)
     placed = {t.pk for r in found for t in r.trays}
     homeless = Tray.objects.exclude(pk__in=placed).filter(sowings__undone_at__isnull=True, stays__isnull=True).distinct()
-    sent = reading or (0, ReadingForm())
+    sent_to, sent = reading or (0, ReadingForm())
+    shown = []
+    for r in found:
+        form = sent if sent_to == r.place.pk else ReadingForm(auto_id=f"read{r.place.pk}_%s")
+        shown.append((r, drawn(r.stays, r.place.capacity, today), form))
     context = {
-        "rooms": [(r, drawn(r.stays, r.place.capacity, today), sent[1] if sent[0] == r.place.pk else ReadingForm())
-                  for r in found],
+        "rooms": shown,
         "place_form": place or PlaceForm(), "move_form": move or MoveForm(initial={"on": today}), "homeless": homeless[:60],
         "wrong_at": reading[0] if reading else 0, "no_site": not Site.objects.exists(),
     }  # fmt: skip

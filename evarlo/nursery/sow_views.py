@@ -156,13 +156,14 @@ def stocks_of(trial: Trial) -> list[Stock]:
 
 
 def _last_session(request: PersonRequest) -> dict[str, Any]:
-    """What this person said of the last sitting of today; sittings of other days say only the medium."""
+    """What this person said last of a sitting, its day too where that was today; one written down earlier says only the medium."""
     last = Session.objects.filter(by=request.user).order_by("-id").first()
     today = timezone.localdate()
     if last is None:
         return {"on": today}
-    same = SHARED if last.on == today else ("medium",)
-    return {"on": today} | {name: getattr(last, name) for name in same}
+    if timezone.localdate(last.at) != today:
+        return {"on": today, "medium": last.medium}
+    return {"on": last.on} | {name: getattr(last, name) for name in SHARED}
 
 
 def _next_tray(cells: int, cell_ml: float) -> dict[str, Any]:

@@ -60,7 +60,7 @@ class PlotStand:
 def stands(trial: Trial) -> list[PlotStand]:
     """Every plot along the path."""
     trait = Trait.objects.get(key="stand")
-    read, out = readings_of(trial, trait), left_out(trial)
+    read, out = readings_of(trial, trait), left_out([trial])
     marks: dict[int, dict[int, StationMark]] = defaultdict(dict)
     for mark in StationMark.objects.filter(plot__trial=trial, undone_at__isnull=True):
         marks[mark.plot_id][mark.station] = mark

@@ -18,11 +18,11 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials.models import Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.services import Refused
-from evarlo.ui.fields import Day, Words
+from evarlo.ui.fields import Day, OwnIds, Words
 from evarlo.ui.notice import say
 
 
-class StepForm(forms.Form):
+class StepForm(OwnIds):
     level = forms.ChoiceField(required=False)
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day it was done."})
     plots = Words(label="Plots", most=400, required=False)

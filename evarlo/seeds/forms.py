@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Cultivar
 from evarlo.seeds.models import GerminationTest, Lot, Move
-from evarlo.ui.fields import Day, Number, Words
+from evarlo.ui.fields import Day, Number, OwnIds, Words
 
 
 class LotForm(forms.Form):
@@ -54,7 +54,7 @@ class LotForm(forms.Form):
         return year
 
 
-class MoveForm(forms.Form):
+class MoveForm(OwnIds):
     why = forms.ChoiceField(label="What", choices=Move.Why.choices)
     seeds = Number(label="How many", low=0, high=100_000_000, whole=True)
     on = Day(label="Day")
@@ -62,7 +62,7 @@ class MoveForm(forms.Form):
     sure = forms.BooleanField(label="Keep it, although the ledger has less", required=False)
 
 
-class BeginForm(forms.Form):
+class BeginForm(OwnIds):
     method = forms.ChoiceField(label="Test of", choices=GerminationTest.Method.choices, required=False)
     began_on = Day(label="Begun on", error_messages={"required": "Nothing was typed. Expected the day it was laid out."})
     replicates = Number(label="Replicates", low=1, high=20, whole=True, initial=4)

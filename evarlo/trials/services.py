@@ -33,7 +33,7 @@ from evarlo.trials.models import (
 from evarlo.ui.refused import Refused as Refused
 from trialcore.bed import judged_stations, stations
 
-MOST_ENTRIES = 200
+MOST_ENTRIES = 400
 MOST_BLOCKS = 20
 MOST_SQUARE = 16
 MOST_LEVELS = 12

@@ -110,3 +110,11 @@ class Words(forms.CharField):
         if any(not c.isprintable() for c in text):
             raise ValidationError("Found control characters. Expected plain text.")
         return text
+
+
+class OwnIds(forms.Form):
+    """A form whose fields have ids of their own, so that several forms stand on one page."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        kwargs.setdefault("auto_id", f"{type(self).__name__.lower()}_%s")
+        super().__init__(*args, **kwargs)

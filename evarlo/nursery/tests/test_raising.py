@@ -9,7 +9,7 @@ from django.utils import timezone
 from evarlo.nursery.book import EntryBook, book_of
 from evarlo.nursery.coming_up import coming_up, due, last_sowing
 from evarlo.nursery.models import Care, Happening, Place, RaisingRule, Sowing
-from evarlo.nursery.raising import Act, happen, keep_rule, prick_out, rule_of, tend, undo_happening
+from evarlo.nursery.raising import Act, happen, keep_rule, prick_out, tend, undo_happening
 from evarlo.nursery.room import keep_reading, move_trays, new_place, rooms, take_away
 from evarlo.seeds.models import Move
 from evarlo.seeds.services import move_stock
@@ -47,7 +47,7 @@ class ComingUp(Raised):
         self.come_up(failing=self.n.codes[1])
         move_stock(self.n.lots[self.n.codes[1]], Move.Why.RECEIVED, 400, self.today, self.by, self.today)
         trial = Trial.objects.get(pk=self.n.trial.pk)
-        rows = {r.book.entry.code: r for r in coming_up(trial, book_of(trial), rule_of(trial), self.today)}
+        rows = {r.book.entry.code: r for r in coming_up(trial, book_of(trial), self.today)}
         failed = rows[self.n.codes[1]]
         assert failed.emergence and failed.resow
         self.assertEqual(failed.emergence.coming, Coming.FAILED)
@@ -70,7 +70,7 @@ class ComingUp(Raised):
         self.come_up(failing=self.n.codes[1])
         Trial.objects.filter(pk=self.n.trial.pk).update(plant_on=self.today)
         trial = Trial.objects.get(pk=self.n.trial.pk)
-        rows = {r.book.entry.code: r for r in coming_up(trial, book_of(trial), rule_of(trial), self.today)}
+        rows = {r.book.entry.code: r for r in coming_up(trial, book_of(trial), self.today)}
         resow = rows[self.n.codes[1]].resow
         assert resow
         self.assertEqual(resow.advice, Advice.TOO_LATE)
@@ -82,7 +82,7 @@ class ComingUp(Raised):
 
         def seeds() -> int:
             trial = Trial.objects.get(pk=self.n.trial.pk)
-            row = next(r for r in coming_up(trial, book_of(trial), rule_of(trial), self.today) if r.book.entry.code == code)
+            row = next(r for r in coming_up(trial, book_of(trial), self.today) if r.book.entry.code == code)
             assert row.resow
             return row.resow.seeds
 

@@ -88,10 +88,12 @@ class Season(BrowserTest):
 
     def sow_and_plant(self, page: Page) -> None:
         self.stage(page, "Sow")
-        page.get_by_label("Day").fill((timezone.localdate() - timedelta(days=90)).isoformat())
+        page.get_by_text("Keep only the day, without seeds…").click()
+        page.locator(".stack").get_by_label("Day").fill((timezone.localdate() - timedelta(days=90)).isoformat())
         page.get_by_role("button", name="Keep this date").click()
         expect(page.get_by_text("12 plots sown on")).to_be_visible()
         self.stage(page, "Plant")
+        page.get_by_text("Keep only the day, without plants…").click()
         page.get_by_label("Day").fill((timezone.localdate() - timedelta(days=120)).isoformat())
         page.get_by_role("button", name="Keep this date").click()
         expect(page.locator(".error")).to_contain_text("after this planting date")
