@@ -68,6 +68,7 @@ screenshots: .venv/dev
 bench: .venv/dev
 	@$(RUN) -m bench
 	@$(RUN) -m bench.planning
+	@$(RUN) -m bench.raising
 
 bench-exactness: .venv/dev
 	@$(RUN) -m bench.coverage

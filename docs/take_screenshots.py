@@ -51,6 +51,7 @@ def main() -> None:
         seasons = {t.season: t.slug for t in Trial.objects.filter(name="Bulb fennel, main season")}
         site, crop = Site.objects.get().pk, Crop.objects.get(name="Bulb fennel").pk
         heads = f"/trials/{Trial.objects.get(name='Radicchio heads').slug}/"
+        late = f"/trials/{Trial.objects.get(name='Radicchio, late heads').slug}/"
         bank = Bed.objects.get(name="Bank bed").pk
         first, second, running = (f"/trials/{slug}/" for _, slug in sorted(seasons.items()))
 
@@ -84,16 +85,16 @@ def main() -> None:
             ("plan", heads, DESK, None),
             ("needs", f"{heads}needs/", DESK, None),
             ("calendar", f"{heads}calendar/", DESK, None),
+            ("sow", f"{late}sow/", DESK, None),
+            ("coming", f"{late}coming/", DESK, None),
+            ("shortage", f"{late}plant/short/R04/", DESK, None),
             ("walk", f"{running}walk/", DESK, go_on),
             ("walk-phone", f"{running}walk/", PHONE, type_17),
             ("pick", f"{second}pick/", DESK, None),
             ("compare", f"{first}compare/", DESK, None),
             ("compare-phone", f"{first}compare/", PHONE, None),
-            ("working", f"{second}compare/working/", DESK, None),
             ("decide", f"{second}decide/", DESK, None),
             ("report", f"{first}report/", DESK, None),
-            ("bring-in", "/bring-in/", DESK, None),
-            ("print", f"{running}print/", DESK, None),
             ("weather", f"/ground/{site}/weather/", DESK, None),
             ("bed", f"/ground/beds/{bank}/", DESK, None),
             ("seed", "/seed/", DESK, None),

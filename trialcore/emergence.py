@@ -79,11 +79,14 @@ def emergence(counts: Sequence[Counts], promised: Mapping[str, float] | None = N
     )
     sure = 1 - 0.05 / max(1, len(counts))
     pooled = _pooled_curve(counted)
+    sown_in_all = sum(c.sown for c in counted)
+    up_by = {day: sum(c.up_by(day) for c in counted) for day in {c.days[-1] for c in counted}}
     found = []
     for c in counts:
         low, high = wilson_interval(c.up, c.sown)
         curve = curves.get(c.entry)
-        coming, why = _compared(c, [o for o in counted if o.entry != c.entry], curve, pooled, sure)
+        others = (up_by[c.days[-1]] - c.up, sown_in_all - c.sown) if c.days else (0, 0)
+        coming, why = _compared(c, *others, curve, pooled, sure)
         promise = (promised or {}).get(c.entry)
         by_now = pooled.by(c.days[-1]) / pooled.share if pooled and c.days else 0.0
         below = promise is not None and high < promise * by_now
@@ -101,9 +104,9 @@ def _pooled_curve(counts: Sequence[Counts]) -> Curve | None:
     return fit_curves([days], [newly], [sum(c.sown for c in same)])[0]
 
 
-def _compared(c: Counts, others: Sequence[Counts], curve: Curve | None, pooled: Curve | None, sure: float) -> tuple[Coming, str]:
+def _compared(c: Counts, up: int, sown: int, curve: Curve | None, pooled: Curve | None, sure: float) -> tuple[Coming, str]:
+    """How an entry stands against `up` of `sown` seeds of the others at its own last count."""
     last = c.days[-1] if c.days else 0.0
-    up, sown = sum(o.up_by(last) for o in others), sum(o.sown for o in others)
     if not c.days or not sown or up / sown < BEGUN:
         return Coming.TOO_EARLY, ""
     low, high = newcombe_interval(up, sown, c.up, c.sown, sure)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.core.exceptions import PermissionDenied
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -148,7 +149,9 @@ def shortage(request: PersonRequest, slug: str, code: str) -> HttpResponse:
 def stand_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     form = StandRuleForm(typed(request), initial={"least_stand": rule_of(trial).least_stand})
-    if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
+    if request.method == "POST" and not allowed(request.user, "plan"):
+        raise PermissionDenied("This is for a manager.")
+    if request.method == "POST" and form.is_valid():
         keep_rule(trial, timezone.localdate(), least_stand=form.cleaned_data["least_stand"])
         return redirect("nursery:stand", slug)
     return _stand(request, trial, form)

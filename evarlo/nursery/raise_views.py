@@ -35,6 +35,7 @@ from trialcore.hardening import HardeningDay, hardening_steps
 from trialcore.trays import first_free, read_cells
 
 DRAWN = 30  # points of a fitted curve
+MANY = 40  # curves beyond which those that are as they should be are drawn from count to count
 HURTS = (Word.FAILED, Word.FEWER, Word.SLOW)
 
 
@@ -106,8 +107,9 @@ def _drawn(rows: Sequence[Coming]) -> str:
             so_far.append((day, 100 * total / counts.sown))
         curve = told.curve
         end = counts.days[-1] if counts.days else 0.0
-        fitted = [(d, 100 * curve.by(d)) for d in (end * i / DRAWN for i in range(DRAWN + 1))] if curve else []
         kind = "hurts" if told.coming in HURTS else "own" if len(rows) <= 3 else "other"
+        smooth = curve is not None and (kind != "other" or len(rows) <= MANY)
+        fitted = [(d, 100 * curve.by(d)) for d in (end * i / DRAWN for i in range(DRAWN + 1))] if curve and smooth else []
         lines.append(Curve(told.entry, so_far, fitted, kind))
         promises.append(100 * (row.promised or 0.0))
     said = f"Curves of {len(rows)} entries coming up, percent of the seeds over days from sowing"

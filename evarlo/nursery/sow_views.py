@@ -83,7 +83,8 @@ def _page(
     today, names = timezone.localdate(), called(trial, request.user)
     books, plan = in_order(request, trial, book_of(trial)), plan_of(trial)
     packets = packets_of(books, names, needs := needs_of(trial, {}, today))
-    in_trays = request.GET.get("way", "trays" if plan.transplant else "plots") == "trays"
+    sent = "plots" if plots_form else "trays" if form or tray_form else ""
+    in_trays = request.GET.get("way", sent or ("trays" if plan.transplant else "plots")) == "trays"
     used = [x.sowing.tray for b in books for x in b.lines if x.sowing.tray]
     trays = list({t.pk: t for t in [*sorted(used, key=lambda t: t.pk), *Tray.objects.order_by("-pk")[:FREE_TRAYS]]}.values())
     tray = tray or _chosen_tray(request, trays, used)

@@ -1,6 +1,7 @@
-"""Bad input on every form of planning: a message beside the field that says what was found and expected, what was typed kept,
+"""Bad input on every form of planning, sowing and raising: a message beside the field that says what was found and expected, what was typed kept,
 and nothing written."""
 
+import re
 from datetime import date, timedelta
 from html import escape
 from typing import Any
@@ -12,6 +13,7 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Crop
 from evarlo.grounds.history import keep_use
+from evarlo.nursery.sowing import Put, new_tray, session_of, sow_cells
 from evarlo.people.models import Role
 from evarlo.seeds.services import keep_lot
 from evarlo.testing import world
@@ -29,12 +31,17 @@ class Forms(TestCase):
         cls.lot = keep_lot(None, cls.made.entries.all()[0].cultivar, {"name": "17"}, cls.by)
         cls.bed = cls.made.bed
         keep_use(cls.bed, "crop", "Carrot", Crop.objects.get(name="Carrot"), (0, 5), date(2024, 4, 1), None, "")
+        cls.tray = new_tray("T8", 6, 10, 40, None, timezone.localdate(), cls.by)
+        cls.raised = world.trial(cls.by, name="Raised")
+        entry = cls.raised.entries.select_related("trial")[0]
+        session = session_of(timezone.localdate(), cls.by, {})
+        cls.sowing = sow_cells(Put(entry, None, 1), cls.tray, list(range(10)), session, timezone.localdate())
         cls.forms = cls.all_forms()
 
     @classmethod
     def all_forms(cls) -> dict[str, tuple[str, dict[str, str]]]:
         """Each form's address and something it would take."""
-        trial, lot, bed = cls.made.slug, cls.lot.pk, cls.bed.pk
+        trial, raised, lot, bed = cls.made.slug, cls.raised.slug, cls.lot.pk, cls.bed.pk
         day = timezone.localdate().isoformat()
         return {
             "needs": (reverse("trials:keep-needs", args=[trial]), {
@@ -56,6 +63,21 @@ class Forms(TestCase):
             "site": (reverse("grounds:site", args=[cls.bed.site_id]), {"latitude": "50", "longitude": "4", "last_frost": "18 Apr"}),
             "cultivar": (reverse("catalogue:keep-cultivar", args=[cls.lot.cultivar_id]), {"height_cm": "60"}),
             "claim": (reverse("catalogue:new-claim", args=[cls.lot.cultivar_id]), {"says": "Early", "trait": "height", "value": "60"}),
+            "test": (reverse("seeds:begin-test", args=[lot]), {"began_on": day, "replicates": "2", "seeds": "3", "celsius": "20",
+                "sure": "on"}),
+            "tray": (reverse("nursery:put-tray", args=[raised]), {"tray_name": "T9", "rows": "6", "cols": "10", "cell_ml": "40"}),
+            "sowing": (reverse("nursery:put-seeds", args=[raised, cls.tray.pk]), {
+                "entry": cls.sowing.entry.code, "cells": "B", "per_cell": "1", "on": day, "lot": "none", "depth_mm": "8"}),
+            "in plots": (reverse("nursery:put-in-plots", args=[raised]), {"plots": "101", "seeds": "9", "on": day, "sure": "on"}),
+            "act": (reverse("nursery:act", args=[raised]), {
+                "sowing": str(cls.sowing.pk), "plants": "1", "kind": "lost", "cause": "slugs", "on": day}),
+            "pricked out": (reverse("nursery:prick", args=[raised]), {
+                "sowing": str(cls.sowing.pk), "plants": "2", "tray": "T8", "cells": "F1-F2", "on": day}),
+            "care": (reverse("nursery:care", args=[raised]), {"trays": "T8", "what": "fed", "on": day}),
+            "rule": (reverse("nursery:rule", args=[raised]), {"surplus": "cut", "reserve": "3"}),
+            "planted": (reverse("nursery:plant", args=[raised]), {"on": day, "plots": "101"}),
+            "stand rule": (reverse("nursery:stand", args=[raised]), {"least_stand": "50"}),
+            "place": (reverse("raising:add-place"), {"name": "Bench", "capacity": "8", "shelter": "glass", "celsius": "20"}),
         }  # fmt: skip
 
     NUMBERS = {
@@ -64,8 +86,15 @@ class Forms(TestCase):
         "lot": ("year", "germination", "packet", "price", "thousand_g", "diameter_mm"), "ledger": ("seeds",),
         "use": ("from_m", "to_m", "yield_kg"), "soil": ("ph", "organic", "nitrogen"), "obstacle": ("x", "y", "length", "width"),
         "bed": ("shade_hours",), "site": ("latitude", "longitude"), "cultivar": ("height_cm",), "claim": ("value",),
+        "test": ("replicates", "seeds", "celsius"), "tray": ("rows", "cols", "cell_ml"),
+        "sowing": ("per_cell", "depth_mm", "soak_h", "warmth_c"), "in plots": ("seeds",), "act": ("plants",),
+        "pricked out": ("plants",), "rule": ("reserve",), "stand rule": ("least_stand",),
+        "place": ("capacity", "celsius", "light_h"),
     }  # fmt: skip
-    DATES = {"task": "on", "protocol": "since", "deviation": "on", "ledger": "on", "use": "since", "soil": "on"}
+    DATES = {"task": "on", "protocol": "since", "deviation": "on", "ledger": "on", "use": "since", "soil": "on",
+             "test": "began_on", "sowing": "on", "in plots": "on", "act": "on", "pricked out": "on", "care": "on",
+             "planted": "on"}  # fmt: skip
+    HELPERS = ("deviation", "test", "tray", "sowing", "in plots", "act", "pricked out", "care", "planted")
 
     def setUp(self) -> None:
         self.client.force_login(self.by)
@@ -79,9 +108,10 @@ class Forms(TestCase):
         answer = self.client.post(url, good | {field: text})
         page = answer.content.decode()
         self.assertEqual(answer.status_code, 422, (form, field, text))
-        self.assertIn(f'id="id_{field}-wrong"', page, "no message beside the field")
+        beside = re.search(rf'id="[a-z0-9]+_{field}-wrong">([^<]*)<', page)
+        assert beside, "no message beside the field"
         self.assertIn(f'value="{escape(text)}"', page, "what was typed is gone")
-        return page.split(f'id="id_{field}-wrong">')[1].split("<")[0]
+        return beside[1]
 
     def test_absurd_numbers_are_said_beside_their_field_and_kept(self) -> None:
         before = self.rows()
@@ -111,7 +141,7 @@ class Forms(TestCase):
         self.client.force_login(self.helper)
         before = self.rows()
         for form, (url, good) in self.forms.items():
-            if form != "deviation":
+            if form not in self.HELPERS:
                 with self.subTest(form=form):
                     self.assertEqual(self.client.post(url, good).status_code, 403)
         self.assertEqual(self.rows(), before)
