@@ -31,6 +31,7 @@ MISLEADS = {
     "Potting on": "Plants in larger cells grow on while others wait.",
     "Feeding of the trays": "Fed plants are larger when they are planted.",
     "Late plants in gaps": "Late plants yield less and pull their plots down.",
+    "Plants in a plot": "Plants with more room are larger, and a thinner plot yields less: compare neither as it stands.",
     "Material": "What only some plots get is part of what they show.",
     "Other than the protocol": "A plot that got something else shows that too.",
 }
@@ -122,7 +123,13 @@ def _years(age: int) -> str:
 def _planted(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:
     code = {b.entry.pk: b.entry.code for b in books}
     entry_of = dict(trial.plots.values_list("pk", "entry_id"))
-    for p in planted_in(trial):
+    in_plot: dict[int, int] = defaultdict(int)
+    found = planted_in(trial)
+    for p in found:
+        in_plot[p.plot_id] += 0 if p.late else p.plants
+    for plot_id, count in in_plot.items():
+        yield Fact("Plants in a plot", code[entry_of[plot_id]], f"{count}")
+    for p in found:
         name, plants = code[entry_of[p.plot_id]], float(p.plants)
         yield Fact("Late plants in gaps", name, "filled in later" if p.late else "with the others", plants)
         yield Fact("Source of the plants", name, "raised here" if p.sowing else p.source, plants)

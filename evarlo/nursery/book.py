@@ -143,6 +143,7 @@ class Planted:
     late: bool
     sowing: Sowing | None
     source: str
+    bought: int = 0  # the key of plants that were bought
 
 
 def planted_in(trial: Trial) -> list[Planted]:
@@ -153,4 +154,4 @@ def planted_in(trial: Trial) -> list[Planted]:
         for h in rows.select_related("sowing__tray", "sowing__session", "sowing__lot")
     ]
     bought = BoughtIn.objects.filter(plot__trial=trial, undone_at__isnull=True)
-    return made + [Planted(b.plot_id, b.plants, b.on, False, None, f"bought, {b.source}") for b in bought]
+    return made + [Planted(b.plot_id, b.plants, b.on, False, None, f"bought, {b.source}", b.pk) for b in bought]

@@ -7,23 +7,19 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from django.urls import reverse
-
 from evarlo.nursery.book import EntryBook, books_of
-from evarlo.nursery.models import Happening, Sowing
+from evarlo.nursery.models import Happening
 from evarlo.nursery.raising import rule_of
 from evarlo.seeds.queries import Stock, stocks
 from evarlo.trials.agenda import window_of
 from evarlo.trials.models import Exclusion, NeedPlan, Plot, Trial
 from evarlo.trials.needs import plan_of
-from evarlo.trials.registry import Due
 from trialcore.balance import Kind
 from trialcore.emergence import EntryEmergence, emergence
 from trialcore.resow import Resowing, resowing
 
 WAIT = 14  # days within which what may still come is counted on
 BELIEF = 20.0  # seeds' worth of trust in what a lot promises
-RECENT = 60  # days since a sowing in which it may have to be sown again
 LATE_BY = 14  # days after the planned planting by which plants from a second sowing have to be ready
 
 
@@ -135,20 +131,12 @@ def _still_comes(told: EntryEmergence, others: Iterable[EntryEmergence], day: fl
     return (curve.by(day + WAIT) - now) / (1 - now) if now < 1 else 0.0
 
 
-def due(today: date) -> Iterable[Due]:
-    """Entries to be sown again while there is time, in trials that were sown lately and are not planted yet."""
-    recent = Sowing.objects.filter(undone_at__isnull=True, session__on__gte=today - timedelta(days=RECENT))
-    trials = Trial.objects.filter(pk__in=recent.values("entry__trial"), decided_at__isnull=True, layout_fixed_at__isnull=False)
-    found = list(trials.select_related("crop", "bed__site", "need_plan", "raising_rule"))
-    if not found:
-        return
-    books, needed = books_of(found), plants_needed(found)
+def to_sow_again(trials: Sequence[Trial], today: date) -> Iterable[tuple[Trial, list[Coming]]]:
+    """Entries of some trials that are to be sown again and were not yet; a bounded number of statements for any number."""
+    books, needed = books_of(trials), plants_needed(trials)
     store = _store((b for some in books.values() for b in some), today)
-    for trial in found:
+    for trial in trials:
         rows = _coming(trial, books[trial.pk], needed, store, today)
         again = [r for r in rows if r.resow and r.resow.seeds and not any(x.sowing.again for x in r.book.lines)]
-        last, _ = last_sowing(trial)
-        if again and last:
-            codes = ", ".join(r.book.entry.code for r in again[:4])
-            seeds = sum(r.resow.seeds for r in again if r.resow)
-            yield Due("Sow", f"{codes} again", trial, f"{seeds} seeds", last, reverse("nursery:coming", args=[trial.slug]))
+        if again:
+            yield trial, again

@@ -14,11 +14,11 @@ from django.views.decorators.http import require_POST
 from evarlo.nursery.audit import audit_of
 from evarlo.nursery.book import book_of, planted_in
 from evarlo.nursery.forms import CAUSES, OutlookForm, PlotsForm, StandRuleForm
-from evarlo.nursery.models import Care, Step
+from evarlo.nursery.models import BoughtIn, Care, Step
 from evarlo.nursery.names import called
 from evarlo.nursery.planting import Fit, choices_for, choose_way, fill_gap, fits, plant, planted_by_plot
 from evarlo.nursery.queries import step_rows
-from evarlo.nursery.raising import keep_rule, rule_of
+from evarlo.nursery.raising import keep_rule, rule_of, undo_bought
 from evarlo.nursery.stand import What, below, leave_thin_out, mark_station, stands
 from evarlo.nursery.step_form import StepForm, days_on_record, keep_step_form
 from evarlo.people.permissions import allowed, may
@@ -226,3 +226,10 @@ def fairness(request: PersonRequest, slug: str) -> HttpResponse:
         "lots": allowed(request.user, "see_names"),
     }
     return render(request, "nursery/fairness.html", context | frame(request, trial, "plant"))
+
+
+@may("sow")
+@require_POST
+def undo_bought_in(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    undo_bought(get_object_or_404(BoughtIn, plot__trial__slug=slug, pk=pk), request.user)
+    return redirect("nursery:plant", slug)

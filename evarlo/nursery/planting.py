@@ -84,7 +84,7 @@ def choices_for(trial: Trial, found: Sequence[Fit], short: Fit) -> list[Choice]:
 
 @transaction.atomic
 def choose_way(trial: Trial, entry: Entry, way: str, by: User, today: date, cause: str = "", source: str = "") -> str:
-    """Take one way out of a shortage; what was done, in words. It is on record with the trial.
+    """Take one way out of a shortage, or go back to as planned; what was done, in words. It is on record with the trial.
 
     Raises Refused for a way that is none, fewer plots without the cause of the loss, or bought plants without a source.
     """
@@ -93,8 +93,14 @@ def choose_way(trial: Trial, entry: Entry, way: str, by: User, today: date, caus
     found = fits(trial, book_of(trial), {}, rule)
     short = next(f for f in found if f.entry.pk == entry.pk)
     choice = next((c for c in choices_for(trial, found, short) if c.way == way), None)
-    if choice is None or way == Way.AS_PLANNED:
+    if choice is None or (way == Way.AS_PLANNED and not short.way):
         raise Refused("Choose one of the ways.", "way")
+    if way == Way.AS_PLANNED:
+        left = {code: w for code, w in rule.ways.items() if code != entry.code}
+        fewer = rule.plants if Way.FEWER_A_PLOT in left.values() else None
+        keep_rule(trial, today, ways=left, plants=fewer)
+        record(trial, by, f"{entry.code}: back to as planned.")
+        return "it is to be planted as planned"
     ways = {**rule.ways, entry.code: way}
     match choice.way:
         case Way.FEWER_A_PLOT:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from datetime import date, timedelta
 
-from django.db.models import Count, Max, Min, Q, QuerySet
-from django.urls import reverse
+from django.db.models import Max, Min, QuerySet
 
-from evarlo.nursery.models import Step, StepDate
+from evarlo.nursery.models import Happening, StationMark, Step, StepDate
 from evarlo.trials.models import Plot, Trial
-from evarlo.trials.registry import DiaryLine, Due, Span
+from evarlo.trials.registry import DiaryLine, Span
+from trialcore.balance import Kind
 
 
 def standing() -> QuerySet[StepDate]:
@@ -62,29 +62,26 @@ def spans(trial: Trial) -> Iterable[Span]:
 
 
 def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
-    """The first day on which plots of each trial were sown and planted."""
+    """The first day on which plots of each trial were sown and planted, and on which seedlings were counted."""
     rows = standing().filter(plot__trial__in=trial_ids).values("plot__trial", "step")
     stage = {Step.SOWN: "sow", Step.PLANTED: "plant"}
-    return {(row["plot__trial"], stage[Step(row["step"])]): row["first"] for row in rows.annotate(first=Min("on")).order_by()}
+    found = {(row["plot__trial"], stage[Step(row["step"])]): row["first"] for row in rows.annotate(first=Min("on")).order_by()}
+    counted = Happening.objects.filter(sowing__entry__trial__in=trial_ids, kind=Kind.COUNTED, undone_at__isnull=True)
+    for row in counted.values("sowing__entry__trial").annotate(first=Min("on")).order_by():
+        found[row["sowing__entry__trial"], "emergence"] = row["first"]
+    return found
 
 
-def due(today: date) -> Iterable[Due]:
-    """Sowings and plantings whose planned day is near or past and that are not done."""
-    soon = today + timedelta(days=7)
-    standing_now = Q(plots__step_dates__superseded_by__isnull=True, plots__step_dates__withdrawn=False)
-
-    def having(step: str) -> Count:
-        return Count("plots__step_dates__plot", filter=standing_now & Q(plots__step_dates__step=step), distinct=True)
-
-    open_now = Trial.objects.filter(layout_fixed_at__isnull=False, decided_at__isnull=True)
-    trials = open_now.annotate(n=Count("plots", distinct=True), sown=having(Step.SOWN), planted=having(Step.PLANTED))
-    for trial in trials:
-        steps = ((Step.SOWN, "Sow", trial.sow_on, trial.sown), (Step.PLANTED, "Plant", trial.plant_on, trial.planted))
-        for step, verb, on, done in steps:
-            left = trial.n - done
-            if on and on <= soon and left:
-                url = reverse("nursery:sow" if step == Step.SOWN else "nursery:plant", args=[trial.slug])
-                yield Due(verb, f"All {trial.blocks} blocks", trial, f"{left} plots", on, url)
+def gaps(trial: Trial) -> dict[int, set[int]]:
+    """The stations of each plot at which a gap is marked and nothing came back."""
+    last: dict[tuple[int, int], str] = {}
+    for mark in StationMark.objects.filter(plot__trial=trial, undone_at__isnull=True):
+        last[mark.plot_id, mark.station] = mark.what
+    found: dict[int, set[int]] = {}
+    for (plot_id, station), what in last.items():
+        if what == StationMark.What.GAP:
+            found.setdefault(plot_id, set()).add(station)
+    return found
 
 
 def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:

@@ -10,7 +10,8 @@ from django.db import transaction
 from django.utils import timezone
 
 from evarlo.nursery.book import balance_of, happenings_of
-from evarlo.nursery.models import Care, Happening, RaisingRule, Sowing, Tray
+from evarlo.nursery.models import BoughtIn, Care, Happening, RaisingRule, Sowing, Step, StepDate, Tray
+from evarlo.nursery.queries import standing
 from evarlo.nursery.sowing import taken_cells
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
@@ -96,6 +97,28 @@ def undo_happening(happening: Happening, by: User) -> None:
         balance_of(sowing, happenings_of([sowing])[sowing.pk])
     except ValueError as error:
         raise Refused(f"It cannot be taken back: {error}.") from None
+    if happening.plot_id:
+        unplant(happening.plot_id, by)
+
+
+@transaction.atomic
+def unplant(plot_id: int, by: User) -> None:
+    """Take a plot's day of planting back where no plant on record stands in it any more."""
+    stands = Happening.objects.filter(plot=plot_id, kind=Kind.PLANTED, undone_at__isnull=True).exists()
+    if stands or BoughtIn.objects.filter(plot=plot_id, undone_at__isnull=True).exists():
+        return
+    now = timezone.now()
+    for row in standing().filter(plot=plot_id, step=Step.PLANTED):
+        StepDate.objects.create(
+            plot_id=plot_id, step=row.step, on=row.on, by=by, at=now, supersedes=row, withdrawn=True
+        )  # fmt: skip
+
+
+@transaction.atomic
+def undo_bought(bought: BoughtIn, by: User) -> None:
+    """Bought plants do not stand in the plot after all."""
+    BoughtIn.objects.filter(pk=bought.pk, undone_at__isnull=True).update(undone_at=timezone.now())
+    unplant(bought.plot_id, by)
 
 
 @transaction.atomic

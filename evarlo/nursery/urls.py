@@ -24,6 +24,7 @@ urlpatterns = [
     path("plant/", plant_views.planting, name="plant"),
     path("plant/out/", plant_views.plant_out, name="plant-out"),
     path("plant/short/<str:code>/", plant_views.shortage, name="shortage"),
+    path("plant/bought/<int:pk>/undo/", plant_views.undo_bought_in, name="undo-bought"),
     path("stand/", plant_views.stand_page, name="stand"),
     path("stand/thin-out/", plant_views.thin_out, name="thin-out"),
     path("stand/<int:pk>/mark/", plant_views.mark, name="mark"),

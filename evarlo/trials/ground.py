@@ -14,7 +14,7 @@ from evarlo.grounds.models import Obstacle
 from evarlo.people.permissions import allowed
 from evarlo.trials.models import IDENTITY, Cause, Plot, Trial
 from evarlo.trials.queries import blocks_of, completeness, entry_names, may_move, plots_of, readings_of, traits_with_records
-from evarlo.trials.registry import Readings
+from evarlo.trials.registry import Readings, registry
 from evarlo.ui.draw.plan import Handle, Outline, Tag, plan, small_plan, stacked
 from evarlo.ui.draw.scale import SHADES, bounds, shade_of
 from trialcore.bed import plants_at
@@ -115,27 +115,33 @@ def close_plan(trial: Trial, user: Any) -> SafeString:
     )  # fmt: skip
 
 
-def _plants(trial: Trial, plots: Sequence[Plot]) -> tuple[list[tuple[float, float]], list[tuple[float, float]]]:
-    """Where every plant stands, in metres as drawn: those judged, and those of borders. Rows run along a plot, and turn with
-    it."""
-    judged: list[tuple[float, float]] = []
-    edge: list[tuple[float, float]] = []
+Dots = list[tuple[float, float]]
+
+
+def _plants(trial: Trial, plots: Sequence[Plot]) -> tuple[Dots, Dots, Dots]:
+    """Where every plant stands, in metres as drawn: those judged, those of borders, and the stations at which none stands. Rows
+    run along a plot, and turn with it."""
+    judged: Dots = []
+    edge: Dots = []
+    gone: Dots = []
     if (
         not trial.plants_a_plot
         or trial.plants_a_plot * len(plots) > MOST_DOTS
         or not (trial.plot_length_m and trial.plot_width_m and trial.between_rows_cm and trial.in_row_cm)
     ):
-        return judged, edge
-    inside, outside = plants_at(
-        trial.plot_length_m, trial.plot_width_m, trial.between_rows_cm / 100, trial.in_row_cm / 100, trial.border
-    )
-    at = corners(trial)
+        return judged, edge, gone
+    spaced = (trial.plot_length_m, trial.plot_width_m, trial.between_rows_cm / 100, trial.in_row_cm / 100)
+    every, _ = plants_at(*spaced)
+    inside = set(plants_at(*spaced, trial.border)[0])
+    at, gaps = corners(trial), {pk: some for source in registry.gaps for pk, some in source(trial).items()}
     for p in plots:
         x, y = at.get(p.bed_id, (0.0, 0.0))
         turned = abs(p.length - trial.plot_length_m) > 1e-6
-        for some, here in ((judged, inside), (edge, outside)):
-            some += [(x + p.x + (b if turned else a), y + p.y + (a if turned else b)) for a, b in here]
-    return judged, edge
+        here = gaps.get(p.pk, set())
+        for n, (a, b) in enumerate(every):
+            dot = (x + p.x + (b if turned else a), y + p.y + (a if turned else b))
+            (gone if n in here else judged if (a, b) in inside else edge).append(dot)
+    return judged, edge, gone
 
 
 def _complete_shade(share: float | None) -> int | None:

@@ -6,10 +6,10 @@ from django.utils import timezone
 
 from evarlo.nursery.audit import audit_of
 from evarlo.nursery.book import book_of, planted_in
-from evarlo.nursery.models import BoughtIn, RaisingRule, StationMark, Step
+from evarlo.nursery.models import BoughtIn, Happening, RaisingRule, StationMark, Step
 from evarlo.nursery.planting import choices_for, choose_way, fill_gap, fits, plant
-from evarlo.nursery.queries import step_rows
-from evarlo.nursery.raising import keep_rule, rule_of, tend
+from evarlo.nursery.queries import gaps, step_rows
+from evarlo.nursery.raising import keep_rule, rule_of, tend, undo_happening
 from evarlo.nursery.stand import below, leave_thin_out, mark_station, stands
 from evarlo.testing import world
 from evarlo.testing.raising import Nursery
@@ -110,6 +110,22 @@ class Shortage(Planted):
         self.assertRedirects(self.client.post(url, {"way": Way.LATER}), reverse("nursery:plant", args=[self.trial.slug]))
         self.assertEqual(RaisingRule.objects.get().ways, {self.short: "gaps filled later"})
 
+    def test_a_way_can_be_left_again(self) -> None:
+        self.choose(Way.FEWER_A_PLOT)
+        self.assertEqual(RaisingRule.objects.get().plants, 10)
+        self.choose(Way.AS_PLANNED)
+        rule = RaisingRule.objects.get()
+        self.assertEqual((rule.plants, rule.ways), (None, {}))
+        with self.assertRaisesMessage(Refused, "Choose one of the ways"):
+            self.choose(Way.AS_PLANNED)
+
+    def test_bought_plants_taken_back_leave_the_plot_unplanted(self) -> None:
+        self.choose(Way.BOUGHT, source="SUP-12")
+        self.assertEqual(len(step_rows(self.trial, Step.PLANTED)), 2)
+        for bought in BoughtIn.objects.all():
+            self.client.post(reverse("nursery:undo-bought", args=[self.trial.slug, bought.pk]))
+        self.assertEqual((planted_in(self.trial), step_rows(self.trial, Step.PLANTED)), ([], []))
+
     def test_a_plug_kept_whole_is_one_to_plant(self) -> None:
         sowing = self.sowings[self.n.codes[0]]
         self.n.count(sowing, 20, 66, "2" * 6 + "1" * 54 + "0" * 12)
@@ -129,6 +145,15 @@ class Allocation(Planted):
         self.assertEqual({r.on for r in step_rows(self.trial, Step.PLANTED)}, {self.today})
         plot = self.trial.plots.get(number=numbers[0])
         self.assertIn("18 plants (sown", " ".join(line.text for line in diary_of(plot, True)))
+
+    def test_a_planting_taken_back_returns_the_plants_and_the_plot_has_no_day(self) -> None:
+        plot = self.trial.plots.filter(entry__code=self.n.codes[0])[0]
+        self.plant(plot.number)
+        undo_happening(Happening.objects.get(plot=plot), self.by)
+        self.assertEqual((planted_in(self.trial), step_rows(self.trial, Step.PLANTED)), ([], []))
+        self.assertEqual(self.fits()[self.n.codes[0]].fit, 60)
+        self.assertEqual(self.plant(plot.number), 1)
+        self.assertEqual([r.plot_id for r in step_rows(self.trial, Step.PLANTED)], [plot.pk])
 
     def test_a_first_sowing_goes_before_a_second_and_the_audit_tells_their_ages(self) -> None:
         again = self.n.sow(self.short, self.n.tray(), range(40), again=True, days=10)
@@ -194,6 +219,9 @@ class Stands(Planted):
         mark_station(plot, 9, "double", self.today, self.by, self.today)
         found = stands(self.trial)[0]
         self.assertEqual((found.gaps, found.back, found.doubles), (1, 1, 1))
+        self.assertEqual(gaps(self.trial), {plot.pk: {4}})
+        closer = self.client.get(reverse("trials:closer", args=[self.trial.slug])).content.decode()
+        self.assertEqual(closer.split('class="plants gone" d="')[1].split('"')[0].count("M"), 1)
         with self.assertRaisesMessage(Refused, "There was no gap"):
             mark_station(plot, 1, "replaced", self.today, self.by, self.today)
         with self.assertRaisesMessage(Refused, "has no such station"):

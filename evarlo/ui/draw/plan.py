@@ -80,7 +80,7 @@ def plan(
     way: Sequence[tuple[float, float]] = (),
     handles: Sequence[Handle] = (),
     obstacles: Sequence[Outline] = (),
-    plants: tuple[Sequence[tuple[float, float]], Sequence[tuple[float, float]]] = ((), ()),
+    plants: Sequence[Sequence[tuple[float, float]]] = (),
     sun: float | None = None,
 ) -> SafeString:
     """Draw plots to one scale within `width` × `height`, and `way` as a line through these places (metres) with an arrow;
@@ -99,7 +99,11 @@ def plan(
     foot = 46.0 if scaled or bearing is not None else 0.0
     parts = [_outline(o, scale, names, _room_above(o, outlines) * scale) for o in outlines]
     parts += [_tag(t, scale, names) for t in tags]
-    parts += [_dots(some, kind, scale, names) for some, kind in zip(plants, ("plants", "plants border"), strict=True) if some]
+    parts += [
+        _dots(some, kind, scale, names)
+        for some, kind in zip(plants, ("plants", "plants border", "plants gone"), strict=False)
+        if some
+    ]
     parts += [_obstacle(o, scale, names) for o in obstacles]
     parts += [_handle(h, scale, names) for h in handles]
     if len(way) > 1:
