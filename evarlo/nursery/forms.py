@@ -21,6 +21,8 @@ MANY = {"required": "Nothing was typed. Expected how many."}
 class SessionFields(OwnIds):
     """What all seeds of one sitting have in common."""
 
+    unmarked: tuple[str, ...] = ("medium", "depth_mm", "orientation", "soak_h", "cover", "warmth_c", "hygiene")
+
     on = Day(label="Day", error_messages=DAY)
     medium = Words(label="Medium", most=60, required=False, widget=forms.TextInput(attrs={"list": "media"}))
     depth_mm = Number(label="Depth", low=0, high=500, unit="mm", required=False)
@@ -31,15 +33,11 @@ class SessionFields(OwnIds):
     hygiene = Words(label="Hygiene", most=60, required=False)
     sure = forms.BooleanField(label="Sow it, although the ledger has less", required=False)
 
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        for name in ("medium", "depth_mm", "orientation", "soak_h", "cover", "warmth_c", "hygiene"):
-            self.fields[name].unmarked = True  # type: ignore[attr-defined]
-
 
 class SowForm(SessionFields):
     """Seeds of one entry into cells of a tray."""
 
+    unmarked = (*SessionFields.unmarked, "lot", "level", "cells")
     entry = forms.ChoiceField(label="Packet")
     lot = forms.ChoiceField(label="From lot", required=False)
     level = forms.ChoiceField(label="For", required=False)
@@ -47,34 +45,24 @@ class SowForm(SessionFields):
     cells = Words(label="Cells", most=2000, required=False)
     again = forms.BooleanField(label="Sown again, because too little came up", required=False)
 
-    def __init__(self, trial: Trial, entries: Sequence[Entry], called: dict[int, str], lots: Sequence[Stock], *args: Any,
-                 **kwargs: Any) -> None:  # fmt: skip
+    def __init__(
+        self, trial: Trial, entries: Sequence[Entry], called: dict[int, str], lots: Sequence[Stock], *args: Any, **kwargs: Any
+    ) -> None:
         super().__init__(*args, **kwargs)
         code = {e.cultivar_id: e.code for e in entries}
-        self.fields["cells"].unmarked = True  # type: ignore[attr-defined]
-        self._choose("entry", [(e.code, called[e.pk]) for e in entries])
+        self.choose_from("entry", [(e.code, called[e.pk]) for e in entries])
         named = [(str(s.lot.pk), f"{code[s.lot.cultivar_id]}: lot {s.lot.name}, {s.seeds} {s.lot.counted_in}") for s in lots]
-        self._choose("lot", [("", "the freshest in stock"), ("none", "not on record"), *named])
-        self._choose("level", [("", "every level"), *((x, x) for x in trial.levels)])
-
-    def _choose(self, name: str, choices: list[tuple[str, str]]) -> None:
-        field = self.fields[name]
-        assert isinstance(field, forms.ChoiceField)
-        field.choices = choices
-        field.unmarked = True  # type: ignore[attr-defined]
+        self.choose_from("lot", [("", "the freshest in stock"), ("none", "not on record"), *named])
+        self.choose_from("level", [("", "every level"), *((x, x) for x in trial.levels)])
 
 
 class TrayForm(OwnIds):
+    unmarked = ("cell_ml", "place")
     tray_name = Words(label="Tray", most=20, error_messages={"required": "Nothing was typed. Expected a name, such as T14."})
     rows = Number(label="Rows", low=1, high=52, whole=True, initial=6, error_messages=MANY)
     cols = Number(label="Cells in a row", low=1, high=100, whole=True, initial=10, error_messages=MANY)
     cell_ml = Number(label="Cell", low=1, high=20_000, unit="ml", required=False)
     place = forms.ModelChoiceField(Place.objects.select_related("site"), label="Stands", required=False, empty_label="not said")
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        for name in ("cell_ml", "place"):
-            self.fields[name].unmarked = True  # type: ignore[attr-defined]
 
 
 class PlotsForm(OwnIds):
@@ -104,6 +92,7 @@ class CountForm(OwnIds):
 class ActForm(OwnIds):
     """Something that happened to plants of one sowing."""
 
+    unmarked = ("cause", "whose", "note")
     KINDS = (
         (Kind.LOST, "were lost"), (Kind.NOT_UP, "did not come up, because"), (Kind.THINNED, "were thinned, cut"),
         (Kind.GRADED_OUT, "were graded out"), (Kind.GIVEN, "were given away"),
@@ -118,14 +107,11 @@ class ActForm(OwnIds):
 
     def __init__(self, choices: list[tuple[str, str]], *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        field = self.fields["sowing"]
-        assert isinstance(field, forms.ChoiceField)
-        field.choices = choices
-        for name in ("cause", "whose", "note"):
-            self.fields[name].unmarked = True  # type: ignore[attr-defined]
+        self.choose_from("sowing", choices)
 
 
 class PrickForm(OwnIds):
+    unmarked = ("cells",)
     sowing = forms.ChoiceField(label="Seedlings of")
     plants = Number(label="How many", low=1, high=10_000, whole=True, error_messages=MANY)
     tray = Words(label="Into tray", most=20, error_messages={"required": "Nothing was typed. Expected the name of a tray."})
@@ -134,22 +120,15 @@ class PrickForm(OwnIds):
 
     def __init__(self, choices: list[tuple[str, str]], *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        field = self.fields["sowing"]
-        assert isinstance(field, forms.ChoiceField)
-        field.choices = choices
-        self.fields["cells"].unmarked = True  # type: ignore[attr-defined]
+        self.choose_from("sowing", choices)
 
 
 class CareForm(OwnIds):
+    unmarked = ("trays", "said")
     trays = Words(label="Trays", most=400, required=False)
     what = forms.ChoiceField(label="What was done", choices=Care.What.choices)
     on = Day(label="Day", error_messages=DAY)
     said = Words(label="In words", most=120, required=False)
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        for name in ("trays", "said"):
-            self.fields[name].unmarked = True  # type: ignore[attr-defined]
 
 
 class HardenForm(OwnIds):
@@ -158,26 +137,18 @@ class HardenForm(OwnIds):
 
 
 class RuleForm(OwnIds):
+    unmarked = ("reserve", "release")
     surplus = forms.ChoiceField(label="Seedlings in one cell", choices=RaisingRule.Surplus.choices)
     reserve = Number(label="Held back", low=0, high=1000, whole=True, unit="plants an entry", required=False)
     release = Words(label="Released when", most=120, required=False)
 
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        for name in ("reserve", "release"):
-            self.fields[name].unmarked = True  # type: ignore[attr-defined]
-
 
 class OutlookForm(OwnIds):
+    unmarked = ("wind", "rain")
     tmin = Number(label="Coldest", low=-40, high=45, unit="°C", error_messages={"required": "Nothing was typed."})
     tmax = Number(label="Warmest", low=-40, high=55, unit="°C", error_messages={"required": "Nothing was typed."})
     wind = Number(label="Wind up to", low=0, high=60, unit="m/s", required=False)
     rain = Number(label="Rain", low=0, high=500, unit="mm", required=False)
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        for name in ("wind", "rain"):
-            self.fields[name].unmarked = True  # type: ignore[attr-defined]
 
 
 CAUSES = [("", "choose"), (Cause.ACCIDENT, "an accident"), (Cause.FAILED, "the cultivar failed")]
@@ -188,13 +159,9 @@ class StandRuleForm(OwnIds):
 
 
 class PlaceForm(OwnIds):
+    unmarked = ("celsius", "light_h")
     name = Words(label="Place", most=40, error_messages={"required": "Nothing was typed. Expected a name."})
     capacity = Number(label="Holds", low=0.5, high=10_000, unit="trays", error_messages=MANY)
     shelter = forms.ChoiceField(label="Where", choices=Place.Shelter.choices)
     celsius = Number(label="Heated to", low=-5, high=45, unit="°C", required=False)
     light_h = Number(label="Lamps", low=0, high=24, unit="h a day", required=False)
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        for name in ("celsius", "light_h"):
-            self.fields[name].unmarked = True  # type: ignore[attr-defined]

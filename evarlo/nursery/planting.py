@@ -19,7 +19,7 @@ from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Cause, Entry, Plot, Trial
 from evarlo.trials.services import exclude_plot
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, only_done
 from trialcore.balance import Kind
 from trialcore.shortage import Choice, Way, ways_out
 
@@ -225,8 +225,7 @@ def fill_gap(plot: Plot, plants: int, on: date, by: User, today: date) -> int:
     room = (trial.plants_a_plot or 0) - sum(p.plants for p in planted_in(trial) if p.plot_id == plot.pk and p.late)
     if not 1 <= plants <= room:
         raise Refused(f"Expected from 1 to {max(1, room)} plants.", "plants")
-    if on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    only_done(on, today)
     book = next(b for b in book_of(trial) if b.entry.pk == plot.entry_id)
     lines = sorted(book.lines, key=lambda x: (not x.sowing.again, x.sowing.pk))
     portions = _from(lines, {line.sowing.pk: units_of(line, rule) for line in lines}, plot, plants)

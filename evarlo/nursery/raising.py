@@ -15,7 +15,7 @@ from evarlo.nursery.queries import standing
 from evarlo.nursery.sowing import taken_cells
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, only_done
 from trialcore.balance import Kind
 from trialcore.trays import cell_name
 
@@ -65,8 +65,7 @@ def happen(sowing: Sowing, act: Act, by: User, today: date) -> Happening | None:
 def _check(sowing: Sowing, act: Act, today: date) -> None:
     if sowing.undone_at:
         raise Refused("That sowing was taken back.")
-    if act.on > today:
-        raise Refused(f"{act.on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    only_done(act.on, today)
     if act.on < sowing.session.on:
         raise Refused(f"It was sown on {sowing.session.on:%-d %b %Y}. Expected that day or a later one.", "on")
     if act.kind in CAUSED and not act.cause.strip():
@@ -141,8 +140,7 @@ def prick_out(sowing: Sowing, plants: int, tray: Tray, cells: Sequence[int], on:
 @transaction.atomic
 def tend(tray: Tray, what: str, on: date, said: str, by: User, today: date) -> Care:
     """Keep what was done to a tray as a whole. Raises Refused for a day to come or an act that is not one of them."""
-    if on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    only_done(on, today)
     if what not in Care.What.values:
         raise Refused(f"“{what}” is not one of the acts.", "what")
     return Care.objects.create(tray=tray, what=what, on=on, said=said.strip(), by=by, at=timezone.now())

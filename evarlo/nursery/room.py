@@ -16,7 +16,7 @@ from evarlo.nursery.models import Place, Reading, Sowing, Stay, Tray
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
 from evarlo.trials.needs import plan_of
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, only_done
 from trialcore import raising_space
 from trialcore.raising_space import Crowded
 from trialcore.sowing import trays_needed
@@ -48,8 +48,7 @@ def new_place(site: Site, name: str, capacity: float, shelter: str, celsius: flo
 def move_trays(trays: Sequence[Tray], place: Place, on: date, by: User, today: date) -> int:
     """Move trays to a place; how many of them stood elsewhere. Raises Refused for a day to come, or one before they came to
     where they stand."""
-    if on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    only_done(on, today)
     moved = 0
     for tray in trays:
         now = tray.stays.filter(until__isnull=True).first()

@@ -14,6 +14,7 @@ from evarlo.people.models import User
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.registry import registry
 from evarlo.trials.services import Refused
+from evarlo.ui.refused import only_done
 
 
 @transaction.atomic
@@ -26,8 +27,7 @@ def keep_step(trial: Trial, step: str, on: date, plots: Iterable[Plot], by: User
     """
     if not trial.is_fixed:
         raise Refused("Fix the layout first: until then the plots may still change places.")
-    if on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    only_done(on, today)
     if on.year < 1900:
         raise Refused(f"{on:%-d %b %Y} is too long ago. Expected a day since 1900.", "on")
     now, changed = timezone.now(), []

@@ -18,7 +18,7 @@ from evarlo.people.models import User
 from evarlo.seeds.models import Lot, Move
 from evarlo.seeds.services import move_stock
 from evarlo.trials.models import Entry, Plot
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, only_done
 from trialcore.trays import MOST_COLS, MOST_ROWS, cell_name
 
 SHARED = ("medium", "depth_mm", "orientation", "soak_h", "cover", "warmth_c", "hygiene")  # what a sitting's seeds have in common
@@ -121,8 +121,7 @@ def _why(put: Put) -> str:
 
 
 def _sown(put: Put, session: Session, seeds: int, today: date, sure: bool, **where: Any) -> Sowing:
-    if session.on > today:
-        raise Refused(f"{session.on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    only_done(session.on, today)
     if put.lot:
         move_stock(put.lot, Move.Why.TAKEN, seeds, session.on, session.by, today, _why(put), sure)
     return Sowing.objects.create(

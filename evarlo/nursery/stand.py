@@ -17,7 +17,7 @@ from evarlo.people.models import User
 from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.queries import plots_of, readings_of
 from evarlo.trials.services import exclude_plot
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, only_done
 
 What = StationMark.What
 
@@ -88,8 +88,7 @@ def mark_station(plot: Plot, station: int, what: str, on: date, by: User, today:
     shape = plot.trial.plants_in_rows
     if shape is None or not 0 <= station < shape[0] * shape[1]:
         raise Refused(f"Plot {plot.number} has no such station.")
-    if on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    only_done(on, today)
     standing = StationMark.objects.filter(plot=plot, station=station, undone_at__isnull=True)
     now = timezone.now()
     if not what:

@@ -23,6 +23,7 @@ from evarlo.ui.notice import say
 
 
 class StepForm(OwnIds):
+    unmarked = ("level",)
     level = forms.ChoiceField(required=False)
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day it was done."})
     plots = Words(label="Plots", most=400, required=False)
@@ -30,11 +31,8 @@ class StepForm(OwnIds):
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.trial = trial
-        level = self.fields["level"]
-        assert isinstance(level, forms.ChoiceField)
-        level.label = trial.factor
-        level.choices = [("", "every one"), *((x, x) for x in trial.levels)]
-        level.unmarked = True  # type: ignore[attr-defined]
+        self.fields["level"].label = trial.factor
+        self.choose_from("level", [("", "every one"), *((x, x) for x in trial.levels)])
 
     def clean_plots(self) -> list[str]:
         """The numbers that were typed; nothing means every plot."""

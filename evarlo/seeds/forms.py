@@ -63,6 +63,7 @@ class MoveForm(OwnIds):
 
 
 class BeginForm(OwnIds):
+    unmarked = ("method",)
     method = forms.ChoiceField(label="Test of", choices=GerminationTest.Method.choices, required=False)
     began_on = Day(label="Begun on", error_messages={"required": "Nothing was typed. Expected the day it was laid out."})
     replicates = Number(label="Replicates", low=1, high=20, whole=True, initial=4)
@@ -70,7 +71,3 @@ class BeginForm(OwnIds):
     celsius = Number(label="At", low=-5, high=50, unit="°C", required=False)
     on_what = Words(label="On", most=60, required=False)
     sure = forms.BooleanField(label="Begin it, although the ledger has less", required=False)
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self.fields["method"].unmarked = True  # type: ignore[attr-defined]

@@ -13,7 +13,7 @@ from django.utils import timezone
 from evarlo.people.models import User
 from evarlo.seeds.models import CLASSES, GerminationCount, GerminationTest, Lot, Move
 from evarlo.seeds.services import move_stock
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, only_done
 from trialcore.germination import (
     LotAdvice,
     Replicates,
@@ -95,8 +95,7 @@ def keep_counts(test: GerminationTest, on: date, rows: Mapping[int, Mapping[str,
     """Keep what was new on a day, by replicate and class; how many rows changed. A replicate that was counted on that day gets a
     correction. Raises Refused for a day to come or before the test, or for more seeds than a replicate has."""
     test = GerminationTest.objects.select_for_update().get(pk=test.pk)
-    if on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    only_done(on, today)
     first = test.began_on + timedelta(days=0 if test.is_quick else 1)
     if on < first:
         raise Refused(f"The test began on {test.began_on:%-d %b %Y}. Expected a day from {first:%-d %b %Y} on.", "on")

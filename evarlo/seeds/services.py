@@ -13,7 +13,7 @@ from django.utils import timezone
 from evarlo.catalogue.models import Cultivar
 from evarlo.people.models import User
 from evarlo.seeds.models import Lot, Move
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, only_done
 
 FIELDS = (
     "name", "supplier", "material", "year", "grade", "thousand_g", "diameter_mm", "germination", "treatment", "packet", "price",
@@ -49,8 +49,7 @@ def move_stock(lot: Lot, why: str, seeds: int, on: date, by: User, today: date, 
     Raises Refused for a day to come, and for taking more than there is unless the person is `sure`: then the ledger says so.
     """
     lot = Lot.objects.select_for_update().get(pk=lot.pk)
-    if on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    only_done(on, today)
     there = stock_of(lot)
     if why == Move.Why.COUNTED:
         stated = f"Counted {seeds}, the ledger said {there}."

@@ -15,6 +15,7 @@ from evarlo.trials.deeds import record
 from evarlo.trials.models import Deviation, Plot, Protocol, Trial
 from evarlo.trials.registry import DiaryLine
 from evarlo.trials.services import Refused
+from evarlo.ui.refused import only_done
 
 STAGES = (
     ("sow", "At sowing"), ("plant", "At planting"), ("grow", "While it grows"), ("walk", "When plots are scored"),
@@ -63,8 +64,7 @@ def keep_deviation(plots: Sequence[Plot], on: date, said: str, by: User, today: 
         raise Refused("Nothing was typed. Expected the plots that got something else.", "plots")
     if not said.strip():
         raise Refused("Nothing was typed. Expected what was done otherwise.", "said")
-    if on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+    only_done(on, today)
     now = timezone.now()
     Deviation.objects.bulk_create(Deviation(plot=p, on=on, said=said.strip(), by=by, at=now) for p in plots)
     return len(plots)

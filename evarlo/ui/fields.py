@@ -113,8 +113,19 @@ class Words(forms.CharField):
 
 
 class OwnIds(forms.Form):
-    """A form whose fields have ids of their own, so that several forms stand on one page."""
+    """A form whose fields have ids of their own, so that several forms stand on one page. Fields named in `unmarked` may be
+    empty without their labels saying so."""
+
+    unmarked: tuple[str, ...] = ()
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         kwargs.setdefault("auto_id", f"{type(self).__name__.lower()}_%s")
         super().__init__(*args, **kwargs)
+        for name in self.unmarked:
+            self.fields[name].unmarked = True  # type: ignore[attr-defined]
+
+    def choose_from(self, name: str, choices: list[tuple[str, str]]) -> None:
+        """What can be chosen in a field."""
+        field = self.fields[name]
+        assert isinstance(field, forms.ChoiceField)
+        field.choices = choices
