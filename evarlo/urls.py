@@ -1,10 +1,15 @@
 """Where everything is found, in the order of the work."""
 
+from django.contrib.auth.decorators import login_not_required
 from django.urls import include, path
+
+from evarlo.walks.field_views import manifest, worker
 
 urlpatterns = [
     path("", include("evarlo.today.urls")),
     path("people/", include("evarlo.people.urls")),
+    path("worker.js", login_not_required(worker)),
+    path("manifest.webmanifest", login_not_required(manifest)),
     path("cultivars/", include("evarlo.catalogue.urls")),
     path("ground/", include("evarlo.grounds.urls")),
     path("seed/", include("evarlo.seeds.urls")),

@@ -75,3 +75,28 @@ class Observation(models.Model):
 
     def __str__(self) -> str:
         return f"{self.plot}: {self.number if self.number is not None else self.day or self.cause}"
+
+
+class Rival(models.Model):
+    """A value for a plot that has another already, from a phone that did not know of it. Both are kept until somebody settles
+    which one counts."""
+
+    id = models.UUIDField(primary_key=True)  # made by the phone
+    round = models.ForeignKey(Round, on_delete=models.PROTECT, related_name="rivals")
+    plot = models.ForeignKey(Plot, on_delete=models.PROTECT, related_name="rivals")
+    number = models.FloatField(null=True, blank=True)
+    day = models.DateField(null=True, blank=True)
+    cause = models.CharField(max_length=12, choices=Cause.choices, blank=True)
+    note = models.CharField(max_length=300, blank=True)
+    seen_on = models.DateField()
+    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    settled_at = models.DateTimeField(null=True, blank=True)
+    settled_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+    taken = models.BooleanField(default=False)  # it was the one that counts
+
+    class Meta:
+        ordering = ["at"]
+
+    def __str__(self) -> str:
+        return f"{self.plot}: {self.number if self.number is not None else self.day or self.cause}"

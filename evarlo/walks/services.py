@@ -77,15 +77,15 @@ def keep_observation(
     the person is `sure`.
     """
     again = Observation.objects.filter(pk=key).first()
-    if again is not None and (again.plot_id, again.round_id) == (plot.pk, walk.pk) and _same(again, seen):
+    if again is not None and (again.plot_id, again.round_id) == (plot.pk, walk.pk) and same_answer(again, seen):
         return again
     if plot.trial_id != walk.trial_id:
         raise Refused(f"Plot {plot.number} is not in this trial.")
     if seen_on > today:
         raise Refused(f"{seen_on:%-d %b %Y} is still to come.", "day")
-    _check(walk.trait, seen, today)
+    check_seen(walk.trait, seen, today)
     before = Observation.objects.filter(round=walk, plot=plot, superseded_by__isnull=True).first()
-    if before is not None and _same(before, seen):
+    if before is not None and same_answer(before, seen):
         return before
     if not sure and seen.number is not None:
         others = [n for n in current(walk).exclude(plot=plot).values_list("number", flat=True) if n is not None]
@@ -110,7 +110,7 @@ def keep_observation(
 def keep_many(walk: Round, values: Sequence[tuple[Plot, Seen]], by: User, seen_on: date) -> int:
     """Keep a whole round at once, as a sheet brings it: first values only, each checked as a single one is."""
     for _, seen in values:
-        _check(walk.trait, seen, seen_on)
+        check_seen(walk.trait, seen, seen_on)
     now = timezone.now()
     Observation.objects.bulk_create(
         Observation(
@@ -150,7 +150,8 @@ def withdraw(observation: Observation, by: User) -> None:
     )
 
 
-def _check(trait: Trait, seen: Seen, today: date) -> None:
+def check_seen(trait: Trait, seen: Seen, today: date) -> None:
+    """Raise Refused, in words, for what cannot be a value of the trait."""
     given = [seen.number is not None, seen.day is not None, bool(seen.cause)]
     if sum(given) != 1:
         raise Refused("Type a value, or choose why there is none.", "value")
@@ -190,5 +191,6 @@ def _check_number(trait: Trait, number: float) -> None:
         raise Refused(f"Found {number:g}. Expected a whole number.", "value")
 
 
-def _same(before: Observation, seen: Seen) -> bool:
+def same_answer(before: Observation, seen: Seen) -> bool:
+    """Whether a value on record says the same."""
     return (before.number, before.day, before.cause, before.note) == (seen.number, seen.day, seen.cause, seen.note.strip())

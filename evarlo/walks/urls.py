@@ -1,12 +1,17 @@
 from django.urls import path
 
-from evarlo.walks import views
+from evarlo.walks import field_views, views
 
 app_name = "walks"
 urlpatterns = [
     path("walk/", views.walk, name="walk"),
     path("walk/open/", views.open_act, name="open"),
     path("walk/<int:pk>/", views.round_page, name="round"),
+    path("walk/settle/", field_views.settle_page, name="settle"),
+    path("walk/settle/<uuid:key>/", field_views.settle_act, name="settle-act"),
+    path("walk/<int:pk>/field/", field_views.field_page, name="field"),
+    path("walk/<int:pk>/field.json", field_views.field_data, name="field-data"),
+    path("walk/<int:pk>/bring-in/", field_views.field_batch, name="bring-in"),
     path("walk/<int:pk>/ground/", views.round_ground, name="ground"),
     path("walk/<int:pk>/keep/", views.keep, name="keep"),
     path("walk/<int:pk>/undo/<uuid:key>/", views.undo, name="undo"),

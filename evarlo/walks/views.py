@@ -21,7 +21,7 @@ from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import NUMBER, read_day
 from evarlo.ui.notice import say, warn
-from evarlo.walks.models import Observation, Round
+from evarlo.walks.models import Observation, Rival, Round
 from evarlo.walks.queries import current, round_lines
 from evarlo.walks.score import Score, days_offered, score
 from evarlo.walks.services import Seen, Unlikely, close_round, keep_observation, open_round, withdraw
@@ -37,6 +37,7 @@ def walk(request: PersonRequest, slug: str) -> HttpResponse:
     offered |= {t.key: t for t in offered_traits()}
     context = frame(request, trial, "walk", layer=first.trait.key if first else "") | {
         "lines": round_lines(trial, plots),
+        "to_settle": Rival.objects.filter(round__trial=trial, settled_at__isnull=True).count(),
         "offered": [t for t in offered.values() if t.source == Trait.Source.WALK],
         "chosen": request.GET.get("trait", ""),
         "today": timezone.localdate(),
@@ -54,17 +55,17 @@ def open_act(request: PersonRequest, slug: str) -> HttpResponse:
     except Refused as refusal:
         warn(request, str(refusal))
         return redirect("walks:walk", slug)
-    return redirect("walks:round", slug, opened.pk)
+    return redirect("walks:field" if "field" in request.POST else "walks:round", slug, opened.pk)
 
 
-def _round_or_404(trial: Trial, pk: int) -> Round:
+def round_or_404(trial: Trial, pk: int) -> Round:
     return get_object_or_404(Round.objects.select_related("trait", "trial"), trial=trial, pk=pk)
 
 
 @may("observe")
 def round_page(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     trial = trial_or_404(slug)
-    asked = _round_or_404(trial, pk)
+    asked = round_or_404(trial, pk)
     question = score(asked, number=request.GET.get("at", ""))
     if request.htmx and request.htmx.target == "score":
         return render(request, "walks/round.html#score", _score_context(request, trial, question))
@@ -76,7 +77,7 @@ def round_page(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
 def round_ground(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """The ground of a round, drawn anew after an answer."""
     trial = trial_or_404(slug)
-    context = frame(request, trial, "round", scoring=_scoring(_round_or_404(trial, pk)))
+    context = frame(request, trial, "round", scoring=_scoring(round_or_404(trial, pk)))
     return render(request, "trials/frame.html#ground", context)
 
 
@@ -104,7 +105,7 @@ def _score_context(request: PersonRequest, trial: Trial, question: Score | None,
 def keep(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """Keep one answer and ask the next question. What cannot be kept comes back with what was typed."""
     trial = trial_or_404(slug)
-    asked = _round_or_404(trial, pk)
+    asked = round_or_404(trial, pk)
     plot = get_object_or_404(Plot, trial=trial, pk=request.POST.get("plot", "0") if request.POST.get("plot", "").isdecimal() else 0)
     typed = request.POST.get("value", "").strip()[:40]
     note = " ".join(request.POST.get("note", "").split())[:300]
@@ -156,7 +157,7 @@ def _read(trait: Trait, typed: str, cause: str, note: str) -> Seen:
 def undo(request: PersonRequest, slug: str, pk: int, key: uuid.UUID) -> HttpResponse:
     """Take the last answer back and ask that plot again."""
     trial = trial_or_404(slug)
-    asked = _round_or_404(trial, pk)
+    asked = round_or_404(trial, pk)
     kept = get_object_or_404(Observation.objects.select_related("plot", "round"), pk=key, round=asked)
     try:
         withdraw(kept, request.user)
@@ -173,7 +174,7 @@ def undo(request: PersonRequest, slug: str, pk: int, key: uuid.UUID) -> HttpResp
 @require_POST
 def close(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     trial = trial_or_404(slug)
-    asked = _round_or_404(trial, pk)
+    asked = round_or_404(trial, pk)
     close_round(asked)
     last = score(asked)
     left = last.total - last.done if last else 0

@@ -1,3 +1,5 @@
+import "./kept.js";
+
 // What every page does: the jump key, key help, arrow keys in tables, and whether what was typed has arrived.
 
 const typing = (target) => target.closest("input, textarea, select, [contenteditable]");
@@ -73,7 +75,7 @@ window.addEventListener("pageshow", () => {
 // The light on the top bar says whether everything has reached the server.
 const light = document.querySelector("[data-link]");
 function say(text, waiting) {
-  if (!light || light.querySelector("b").textContent === text) return;
+  if (!light || light.querySelector("b").textContent === text || (!waiting && Number(light.dataset.kept))) return;
   light.classList.toggle("waiting", waiting);
   light.querySelector("b").textContent = text;
 }

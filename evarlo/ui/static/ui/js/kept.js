@@ -1,0 +1,107 @@
+// What is kept on this phone: rounds that were taken along and records the server does not have yet. A record goes into this
+// browser's own database first, always; only an answer of the server takes it out again.
+
+const opened = new Promise((done, failed) => {
+  const asked = indexedDB.open("evarlo", 1);
+  asked.onupgradeneeded = () => {
+    asked.result.createObjectStore("rounds", { keyPath: "round" });
+    asked.result.createObjectStore("records", { keyPath: "key" });
+  };
+  asked.onsuccess = () => done(asked.result);
+  asked.onerror = () => failed(asked.error);
+});
+
+async function act(store, mode, doing) {
+  const db = await opened;
+  return new Promise((done, failed) => {
+    const transaction = db.transaction(store, mode, { durability: "strict" });
+    const asked = doing(transaction.objectStore(store));
+    transaction.oncomplete = () => done(asked?.result);
+    transaction.onerror = transaction.onabort = () => failed(transaction.error);
+  });
+}
+
+export const put = (store, value) => act(store, "readwrite", (s) => s.put(value));
+export const get = (store, key) => act(store, "readonly", (s) => s.get(key));
+export const all = (store) => act(store, "readonly", (s) => s.getAll());
+export const drop = (store, key) => act(store, "readwrite", (s) => s.delete(key));
+export const recordsOf = async (round) => (await all("records")).filter((r) => r.round === round).sort((a, b) => a.made - b.made);
+
+const token = () => document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] || "";
+
+// Bring everything in that waits, a hundred at a time and in the order in which it was made. Says how it went: "" when all went
+// well, else why records are still here. Only one tab does it at a time.
+export async function bringIn(told = () => {}) {
+  const work = () => bringAll(told);
+  return navigator.locks ? navigator.locks.request("evarlo-bring-in", work) : work();
+}
+
+async function bringAll(told) {
+  const waiting = (await all("records")).filter((r) => !r.refused).sort((a, b) => a.made - b.made);
+  const groups = Map.groupBy ? Map.groupBy(waiting, (r) => `${r.url} ${r.who}`) : grouped(waiting);
+  for (const records of groups.values()) {
+    for (let i = 0; i < records.length; i += 100) {
+      const why = await bringSome(records.slice(i, i + 100), told);
+      if (why) return why;
+    }
+  }
+  return "";
+}
+
+function grouped(records) {
+  const groups = new Map();
+  for (const r of records) {
+    const name = `${r.url} ${r.who}`;
+    groups.set(name, [...(groups.get(name) || []), r]);
+  }
+  return groups;
+}
+
+async function bringSome(records, told) {
+  let answer;
+  try {
+    answer = await fetch(records[0].url, {
+      method: "POST",
+      headers: { "Content-Type": "application/json", "X-CSRFToken": token(), "HX-Request": "true" },
+      body: JSON.stringify({ who: records[0].who, clock: Date.now(), records }),
+    });
+  } catch {
+    return "offline";
+  }
+  if (answer.status === 401 || answer.status === 403) return "locked";
+  if (answer.status === 409) return "another";
+  if (!answer.ok) return "broken";
+  const { answers } = await answer.json();
+  for (const a of answers) {
+    const record = records.find((r) => r.key === a.key);
+    if (!record) continue;
+    if (a.state === "refused") await put("records", { ...record, refused: a.said });
+    else await drop("records", record.key);
+    await told(record, a);
+  }
+  return "";
+}
+
+// Every page says how many records are kept here only, and tries to bring them in.
+const light = document.querySelector("[data-link]");
+export async function showKept() {
+  const count = (await all("records")).length;
+  if (!light) return count;
+  light.dataset.kept = count;
+  if (count) {
+    light.classList.add("waiting");
+    light.querySelector("b").textContent = `${count} kept on this phone`;
+  } else if (light.querySelector("b").textContent.includes("kept on this phone")) {
+    light.classList.remove("waiting");
+    light.querySelector("b").textContent = "All saved";
+  }
+  return count;
+}
+
+if ("serviceWorker" in navigator) navigator.serviceWorker.register("/worker.js", { scope: "/" }).catch(() => {});
+async function begin() {
+  if (document.getElementById("field") || !light || !(await showKept())) return;
+  await bringIn();
+  await showKept();
+}
+begin().catch(() => {}); // a browser that keeps nothing for pages has nothing to bring in

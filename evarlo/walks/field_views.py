@@ -1,0 +1,132 @@
+"""The round in the hand: the page that works without a signal, what it takes along, what it brings back, and settling."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from datetime import date, datetime
+from hashlib import sha256
+from math import isfinite
+from pathlib import Path
+from typing import Any
+
+from django.contrib.staticfiles import finders
+from django.core.exceptions import BadRequest
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.templatetags.static import static
+from django.utils import timezone
+from django.views.decorators.cache import never_cache
+from django.views.decorators.http import require_POST
+
+from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
+from evarlo.trials.services import Refused
+from evarlo.trials.views import trial_or_404
+from evarlo.ui.notice import say, warn
+from evarlo.walks.field import Brought, bring_in, settle, shown, taken_along, unsettled
+from evarlo.walks.models import Rival
+from evarlo.walks.queries import current
+from evarlo.walks.services import Seen
+from evarlo.walks.views import round_or_404
+
+SHELL = (
+    "ui/evarlo.css", "ui/js/page.js", "ui/js/field.js", "ui/js/kept.js", "ui/vendor/htmx.min.js", "ui/vendor/alpine-csp.min.js",
+    "ui/fonts/archivo-latin.woff2", "ui/fonts/archivo-latin-ext.woff2", "ui/mark.svg", "ui/icons.svg",
+)  # fmt: skip
+MOST_AT_ONCE = 200
+
+
+@may("observe")
+def field_page(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    """The empty page of a round; what is walked comes from the phone."""
+    trial = trial_or_404(slug)
+    return render(request, "walks/field.html", {"trial": trial, "round": round_or_404(trial, pk)})
+
+
+@may("observe")
+@never_cache
+def field_data(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    return JsonResponse(taken_along(round_or_404(trial_or_404(slug), pk), request.user))
+
+
+@may("observe")
+@require_POST
+def field_batch(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    """Records that a phone brings; each gets an answer of its own."""
+    walk = round_or_404(trial_or_404(slug), pk)
+    try:
+        sent = json.loads(request.body)
+        if int(sent["who"]) != request.user.pk:
+            return JsonResponse(
+                {"error": "These records are another person's. Log in as that person to bring them in."}, status=409
+            )
+        brought = [_read(r) for r in sent["records"][:MOST_AT_ONCE]]
+        clock = _time(sent["clock"])
+    except (ValueError, KeyError, TypeError, OverflowError, OSError) as error:
+        raise BadRequest("That is not what a phone sends.") from error
+    answers = bring_in(walk, brought, request.user, timezone.now(), clock)
+    return JsonResponse({"answers": [a.__dict__ for a in answers]})
+
+
+def _time(ms: Any) -> datetime:
+    return datetime.fromtimestamp(float(ms) / 1000, tz=timezone.get_current_timezone())
+
+
+def _read(r: dict[str, Any]) -> Brought:
+    number, day = r.get("number"), r.get("day")
+    finite = number is not None and isfinite(float(number))
+    seen = Seen(
+        float(number) if finite else None, date.fromisoformat(day) if day else None, str(r.get("cause") or ""),
+        " ".join(str(r.get("note") or "").split())[:300],
+    )  # fmt: skip
+    return Brought(
+        uuid.UUID(r["key"]), int(r["plot"]), seen, _time(r["made"]), str(r.get("before") or ""), bool(r.get("undone"))
+    )  # fmt: skip
+
+
+@may("observe")
+def settle_page(request: PersonRequest, slug: str) -> HttpResponse:
+    """Two values for one plot: both, with who saw them when, to choose from."""
+    trial = trial_or_404(slug)
+    rows = []
+    for rival in unsettled(trial.rounds.all()):
+        standing = current(rival.round).filter(plot=rival.plot).select_related("by").first()
+        rows.append((rival, shown(rival), standing, shown(standing) if standing else ""))
+    return render(request, "walks/settle.html", {"trial": trial, "rows": rows})
+
+
+@may("exclude")
+@require_POST
+def settle_act(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
+    rival = get_object_or_404(Rival.objects.select_related("plot"), pk=key, round__trial__slug=slug)
+    try:
+        settle(rival, request.POST.get("take") == "rival", request.user, timezone.localdate())
+        say(request, f"Plot {rival.plot.number} is settled; the other value stays on record.")
+    except Refused as refusal:
+        warn(request, str(refusal))
+    return redirect("walks:settle", slug)
+
+
+def worker(request: HttpRequest) -> HttpResponse:
+    """The script that answers for the server while there is no signal. Its version changes with what it keeps."""
+    digest = sha256()
+    for name in SHELL:
+        found = finders.find(name)
+        if isinstance(found, str):
+            digest.update(Path(found).read_bytes())
+    context = {"version": digest.hexdigest()[:12], "shell": json.dumps([static(name) for name in SHELL])}
+    response = render(request, "walks/worker.js", context, content_type="text/javascript")
+    response["Cache-Control"] = "no-cache"
+    response["Service-Worker-Allowed"] = "/"
+    return response
+
+
+def manifest(request: HttpRequest) -> HttpResponse:
+    """What makes Evarlo a program of its own on a phone."""
+    icon = {"src": static("ui/mark.svg"), "sizes": "any", "type": "image/svg+xml", "purpose": "any"}
+    said = {
+        "name": "Evarlo", "short_name": "Evarlo", "start_url": "/", "scope": "/", "display": "standalone",
+        "background_color": "#eef2f1", "theme_color": "#1b2a2f", "icons": [icon],
+    }  # fmt: skip
+    return JsonResponse(said, content_type="application/manifest+json")

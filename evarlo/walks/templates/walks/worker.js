@@ -1,0 +1,46 @@
+// Answers for the server while there is no signal: the page of a round and what it is built from. Records are none of its
+// business: they lie in the browser's own database until the server has them.
+
+const CACHE = "evarlo-{{ version }}";
+const SHELL = {{ shell|safe }};
+const FIELD = /^\/trials\/[^/]+\/walk\/[0-9]+\/field(\/|\.json)$/;
+
+self.addEventListener("install", (event) => {
+  event.waitUntil(caches.open(CACHE).then((cache) => cache.addAll(SHELL)).then(() => self.skipWaiting()));
+});
+
+// A new version takes the pages of rounds over from the one before, so that none is stranded in the field.
+self.addEventListener("activate", (event) => {
+  event.waitUntil((async () => {
+    const now = await caches.open(CACHE);
+    for (const name of await caches.keys()) {
+      if (name === CACHE) continue;
+      const before = await caches.open(name);
+      for (const request of await before.keys()) {
+        if (FIELD.test(new URL(request.url).pathname) && !(await now.match(request))) await now.put(request, await before.match(request));
+      }
+      await caches.delete(name);
+    }
+    await self.clients.claim();
+  })());
+});
+
+async function fromNetwork(request, seconds) {
+  const cache = await caches.open(CACHE);
+  try {
+    const answer = await Promise.race([fetch(request), new Promise((_, no) => setTimeout(no, seconds * 1000, new Error("slow")))]);
+    if (answer.ok && !answer.redirected) await cache.put(request, answer.clone());
+    return answer;
+  } catch (error) {
+    const kept = await cache.match(request);
+    if (kept) return kept;
+    throw error;
+  }
+}
+
+self.addEventListener("fetch", (event) => {
+  const url = new URL(event.request.url);
+  if (event.request.method !== "GET" || url.origin !== self.location.origin) return;
+  if (FIELD.test(url.pathname)) event.respondWith(fromNetwork(event.request, 4));
+  else if (SHELL.includes(url.pathname)) event.respondWith(fromNetwork(event.request, 2));
+});

@@ -1,0 +1,169 @@
+"""What a phone brings in from a round without a signal: kept once, in any order, and two answers for one plot both kept."""
+
+import json
+import uuid
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.test import TestCase
+from django.urls import reverse
+from django.utils import timezone
+
+from evarlo.people.models import Role, User
+from evarlo.testing import world
+from evarlo.trials.models import Plot
+from evarlo.trials.services import Refused
+from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along
+from evarlo.walks.models import Observation, Rival
+from evarlo.walks.queries import current
+from evarlo.walks.services import Seen, open_round
+
+
+class Phone(TestCase):
+    """A round for damage of a fennel trial, and records as a phone makes them."""
+
+    def setUp(self) -> None:
+        self.by, self.other = world.person(), world.person(Role.HELPER)
+        self.made = world.trial(self.by)
+        world.sow(self.made, self.by)
+        self.now = timezone.now()
+        self.walk = open_round(self.made, world.trait("damage"), timezone.localdate(), self.by)
+        self.plots = list(self.made.plots.all())
+
+    def record(self, plot: Plot, number: float | None, **more: Any) -> Brought:
+        given: dict[str, Any] = {"key": uuid.uuid4(), "seen": Seen(number=number), "made_at": self.now} | more
+        return Brought(plot=plot.pk, **given)
+
+    def bring(self, *records: Brought, by: User | None = None, clock: datetime | None = None) -> list[Answer]:
+        return bring_in(self.walk, records, by or self.by, self.now, clock or self.now)
+
+    def values(self) -> dict[str, float | None]:
+        return {o.plot.number: o.number for o in current(self.walk).select_related("plot")}
+
+
+class BroughtIn(Phone):
+    def test_records_sent_twice_and_out_of_order_are_kept_once(self) -> None:
+        first = self.record(self.plots[0], 10)
+        second = self.record(self.plots[0], 20, before=str(first.key))
+        self.assertEqual([a.state for a in self.bring(first, second)], ["kept", "kept"])
+        self.assertEqual([a.state for a in self.bring(second, first)], ["same", "same"])
+        self.assertEqual((self.values(), Observation.objects.count()), ({self.plots[0].number: 20}, 2))
+
+    def test_one_that_cannot_be_holds_none_of_the_others_up(self) -> None:
+        answers = self.bring(
+            self.record(self.plots[0], 120), self.record(self.plots[1], 30), self.record(self.plots[2], None),
+            self.record(Plot(pk=10**6), 5),
+        )  # fmt: skip
+        self.assertEqual([a.state for a in answers], ["refused", "kept", "refused", "refused"])
+        self.assertIn("Expected damage from 0 to 100 %", answers[0].said)
+        self.assertEqual(self.values(), {self.plots[1].number: 30})
+
+    def test_two_people_who_differ_are_both_kept_and_settled_by_hand(self) -> None:
+        mine, theirs = self.record(self.plots[0], 10), self.record(self.plots[0], 40)
+        self.bring(mine)
+        answer = self.bring(theirs, by=self.other)[0]
+        self.assertEqual((answer.state, answer.stands), ("rival", str(mine.key)))
+        self.assertIn("has 10; both are kept", answer.said)
+        self.assertEqual(self.bring(theirs, by=self.other)[0].state, "same")
+        self.assertEqual(self.values(), {self.plots[0].number: 10})
+        settle(Rival.objects.get(), True, self.by, timezone.localdate())
+        self.assertEqual((self.values(), Observation.objects.count()), ({self.plots[0].number: 40}, 2))
+        with self.assertRaisesMessage(Refused, "settled already"):
+            settle(Rival.objects.get(), False, self.by, timezone.localdate())
+
+    def test_the_same_answer_of_two_people_is_no_quarrel(self) -> None:
+        self.bring(self.record(self.plots[0], 10))
+        self.assertEqual(self.bring(self.record(self.plots[0], 10), by=self.other)[0].state, "kept")
+        self.assertEqual((Rival.objects.count(), Observation.objects.count()), (0, 1))
+
+    def test_a_correction_knows_what_it_corrects_also_on_another_phone(self) -> None:
+        first = self.record(self.plots[0], 10)
+        self.bring(first)
+        self.assertEqual(self.bring(self.record(self.plots[0], 12, before=str(first.key)), by=self.other)[0].state, "kept")
+        self.assertEqual(self.values(), {self.plots[0].number: 12})
+
+    def test_an_undo_takes_back_what_stands_and_nothing_else(self) -> None:
+        first = self.record(self.plots[0], 10)
+        self.bring(first)
+        gone = self.record(self.plots[0], 10, before=str(first.key), undone=True)
+        self.assertEqual((self.bring(gone)[0].state, self.values()), ("kept", {}))
+        self.assertEqual(self.bring(gone)[0].state, "same")
+        again = self.record(self.plots[0], 11)
+        self.bring(again)
+        self.assertEqual(self.bring(self.record(self.plots[0], 11, before=str(first.key), undone=True))[0].state, "refused")
+        self.assertEqual(self.values(), {self.plots[0].number: 11})
+
+    def test_a_clock_that_is_wrong_is_set_right_and_said(self) -> None:
+        slow = self.now - timedelta(days=3)
+        self.bring(self.record(self.plots[0], 10, made_at=slow - timedelta(hours=1)), clock=slow)
+        kept = Observation.objects.get()
+        self.assertEqual(kept.seen_on, timezone.localdate(self.now - timedelta(hours=1)))
+        self.assertEqual(kept.note, "(phone clock off by 3 days)")
+        old = self.bring(self.record(self.plots[1], 10, made_at=self.now - timedelta(days=90)))[0]
+        self.assertEqual(old.state, "refused")
+        ahead = self.record(self.plots[2], 10, made_at=self.now + timedelta(days=2))
+        self.assertEqual(self.bring(ahead)[0].state, "kept")
+        self.assertLessEqual(Observation.objects.get(pk=ahead.key).seen_on, timezone.localdate())
+
+    def test_what_is_taken_along_tells_no_name_and_no_other_persons_value(self) -> None:
+        self.bring(self.record(self.plots[0], 37))
+        told = json.dumps(taken_along(self.walk, self.other))
+        for secret in ("37", "Corvane", self.plots[0].entry.code):
+            self.assertNotIn(secret, told.replace(str(self.made), ""))
+        self.assertIn('"own": "37"', json.dumps(taken_along(self.walk, self.by)))
+
+
+class OverTheWeb(Phone):
+    def post(self, body: Any, by: User | None = None) -> Any:
+        self.client.force_login(by or self.by)
+        url = reverse("walks:bring-in", args=[self.made.slug, self.walk.pk])
+        return self.client.post(url, body if isinstance(body, str) else json.dumps(body), content_type="application/json")
+
+    def body(self, *records: dict[str, Any]) -> dict[str, Any]:
+        now = timezone.now().timestamp() * 1000
+        return {"who": self.by.pk, "clock": now, "records": [{"key": str(uuid.uuid4()), "made": now, **r} for r in records]}
+
+    def test_a_batch_is_answered_record_by_record(self) -> None:
+        answer = self.post(self.body({"plot": self.plots[0].pk, "number": 12}, {"plot": self.plots[1].pk, "cause": "accident"}))
+        self.assertEqual([a["state"] for a in answer.json()["answers"]], ["kept", "kept"])
+
+    def test_nonsense_is_refused_and_breaks_nothing(self) -> None:
+        for body in (
+            "",
+            "[]",
+            "{}",
+            "not json",
+            '{"who": "x"}',
+            json.dumps(self.body({"plot": "x"})),
+            json.dumps(self.body({"plot": 1, "key": "k"})),
+        ):
+            with self.subTest(body=body[:30]):
+                self.assertEqual(self.post(body).status_code, 400)
+        nan = self.post(json.dumps(self.body({"plot": self.plots[0].pk, "number": float("nan")})))
+        self.assertEqual(nan.json()["answers"][0]["state"], "refused")
+        self.assertEqual(Observation.objects.count(), 0)
+
+    def test_records_are_not_brought_in_under_another_name(self) -> None:
+        self.assertEqual(self.post(self.body({"plot": self.plots[0].pk, "number": 3}), by=self.other).status_code, 409)
+        self.assertEqual(Observation.objects.count(), 0)
+
+    def test_two_values_are_shown_and_settled_on_a_page(self) -> None:
+        self.bring(self.record(self.plots[0], 10))
+        self.bring(self.record(self.plots[0], 40), by=self.other)
+        self.client.force_login(self.by)
+        self.assertContains(self.client.get(reverse("walks:walk", args=[self.made.slug])), "1 plot got two different values")
+        page = self.client.get(reverse("walks:settle", args=[self.made.slug]))
+        self.assertContains(page, f"<b>40</b> by {self.other}")
+        act = reverse("walks:settle-act", args=[self.made.slug, Rival.objects.get().pk])
+        self.client.force_login(self.other)
+        self.assertEqual(self.client.post(act, {"take": "rival"}).status_code, 403)
+        self.client.force_login(self.by)
+        self.client.post(act, {"take": "standing"})
+        self.assertEqual((self.values(), Rival.objects.get().taken), ({self.plots[0].number: 10}, False))
+
+    def test_the_worker_and_the_manifest_are_there_before_a_log_in(self) -> None:
+        self.client.logout()
+        worker = self.client.get("/worker.js")
+        self.assertEqual((worker.status_code, worker["Service-Worker-Allowed"]), (200, "/"))
+        self.assertIn("/static/ui/js/field.js", worker.content.decode())
+        self.assertEqual(self.client.get("/manifest.webmanifest").json()["start_url"], "/")
