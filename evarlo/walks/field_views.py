@@ -75,9 +75,9 @@ def _time(ms: Any) -> datetime:
 
 def _read(r: dict[str, Any]) -> Brought:
     number, day = r.get("number"), r.get("day")
-    finite = number is not None and isfinite(float(number))
+    value = None if number is None or not isfinite(float(number)) else float(number)
     seen = Seen(
-        float(number) if finite else None, date.fromisoformat(day) if day else None, str(r.get("cause") or ""),
+        value, date.fromisoformat(day) if day else None, str(r.get("cause") or ""),
         " ".join(str(r.get("note") or "").split())[:300],
     )  # fmt: skip
     return Brought(
