@@ -6,7 +6,7 @@ MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := .venv/bin/gunicorn evarlo.wsgi --bind 127.0.0.1:$(PORT) --workers 2 --threads 4 --no-control-socket
 
-.PHONY: help demo demo-reset serve test test-fast lint types css screenshots bench bench-exactness clean
+.PHONY: help demo demo-reset serve test test-fast lint types css screenshots bench bench-exactness soak clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
@@ -17,6 +17,7 @@ help:
 	@echo "make css          rebuild stylesheet, scripts, fonts and icons (needs Node)"
 	@echo "make screenshots  take the pictures of docs/screenshots from the sample world"
 	@echo "make bench        how fast the core is, as ratios and growth"
+	@echo "make soak         a storm of walkers with faults thrown in; afterwards every record has to be there once"
 	@echo "make bench-exactness  whether intervals, tests and verdicts keep what they promise (some minutes)"
 
 .venv/run: requirements.txt
@@ -64,6 +65,9 @@ css:
 screenshots: .venv/dev
 	@bin/ensure-chromium
 	@$(RUN) docs/take_screenshots.py
+
+soak: .venv/dev
+	@$(RUN) -m bench.soak 20 200
 
 bench: .venv/dev
 	@$(RUN) -m bench

@@ -19,6 +19,7 @@ from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.draw.weather import Drawn, weather_year
 from evarlo.ui.fields import Day, Number
 from evarlo.ui.notice import say, warn
+from evarlo.ui.units import unit_shown
 from trialcore.heat import day_length_hours, degree_days
 from trialcore.sheet import decode
 
@@ -108,7 +109,9 @@ def _degree_days(record: Record, asked: Warmth) -> str:
         return "There is no record since that day."
     daily = degree_days([d.tmin or 0.0 for d in days], [d.tmax or 0.0 for d in days], data["base"], data["upper"])
     missing = (days[-1].day - data["since"]).days + 1 - len(days)
-    told = f"{daily.sum():.0f} °C·days from {data['since']:%-d %b %Y} to {days[-1].day:%-d %b %Y}"
+    warm = unit_shown("°C")
+    total = daily.sum() * (1.8 if warm == "°F" else 1)
+    told = f"{total:.0f} {warm}·days from {data['since']:%-d %b %Y} to {days[-1].day:%-d %b %Y}"
     return told + (f"; {missing} days are missing, so it is somewhat more." if missing > 0 else ".")
 
 

@@ -9,6 +9,7 @@ from django.urls import reverse
 
 from evarlo.grounds.models import Site, WeatherDay
 from evarlo.grounds.weather import keep_days, read_station, read_weather_sheet, record_of
+from evarlo.people.models import User
 from evarlo.testing import world
 from trialcore.weather import Day
 
@@ -49,6 +50,21 @@ class Weather(TestCase):
         self.assertEqual((self.site.last_frost, self.site.first_frost), (risk.last[0.5], risk.first[0.5]))
         with self.assertNumQueries(4):  # session, person, site, record
             self.client.get(self.url())
+
+    def test_the_page_is_read_in_fahrenheit_and_inches_by_those_who_use_them(self) -> None:
+        keep_days(
+            self.site, [Day(date(2026, 5, 1) + timedelta(days=n), 10.0, 20.0, 25.4 if n == 0 else 0.0) for n in range(10)], "sheet"
+        )
+        url = reverse("grounds:weather", args=[self.site.pk])
+        asked = {"base": "50", "upper": "86", "since": "2026-05-01"}
+        metric = self.client.get(url, asked | {"base": "10", "upper": "30"})
+        self.assertContains(metric, "50 °C·days from 1 May 2026")
+        self.assertContains(metric, '<td class="num">25.4</td>')
+        User.objects.update(imperial=True)
+        page = self.client.get(url, asked)
+        self.assertContains(page, "90 °F·days from 1 May 2026")
+        for figure in ("Mean lowest, °F", '<td class="num">50.0</td>', '<td class="num">68.0</td>', '<td class="num">1.0</td>'):
+            self.assertContains(page, figure)
 
     def test_a_site_without_a_record_offers_the_first_step(self) -> None:
         self.assertContains(self.client.get(self.url()), "No weather on record")

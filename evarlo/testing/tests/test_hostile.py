@@ -60,7 +60,7 @@ def patterns(resolver: URLResolver, before: str = "") -> Iterator[str]:
 
 
 # What answers without a log-in, and how: whether someone is logged in, and a feed whose address nobody has.
-OPEN = {"/people/here/": 401, "/trials/feed/1.ics": 404}
+OPEN = {"/people/here/": 401, "/trials/feed/1.ics": 404, "/worker.js": 200, "/manifest.webmanifest": 200}
 
 
 @override_settings(AXES_ENABLED=False)

@@ -10,6 +10,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from evarlo.ui.draw.scale import Scale
+from evarlo.ui.units import figure_shown, unit_shown
 
 WIDTH, TOP, MIDDLE, BOTTOM, LEFT = 1180, 10, 205, 262, 44
 
@@ -57,15 +58,15 @@ def weather_year(days: Sequence[Drawn], start: date, end: date, gaps: Sequence[t
         )
         at = date(at.year + (at.month == 12), at.month % 12 + 1, 1)
     holes = ((x(a), TOP, f"{max(2.0, across((b - a).days + 1) - across(0)):.1f}", BOTTOM - TOP) for a, b in gaps if b >= start)
-    levels = ((LEFT, f"{up(t):.1f}", WIDTH - 8, LEFT - 6, f"{up(t) + 4:.1f}", f"{t:g}°".replace("-", "−")) for t in up.ticks(6))
+    levels = ((LEFT, f"{up(t):.1f}", WIDTH - 8, LEFT - 6, f"{up(t) + 4:.1f}", f"{figure_shown(t, '°C', 0)}°") for t in up.ticks(6))
     return format_html(
         '<svg class="weather" viewBox="0 0 {} {}" role="img" aria-label="{}">{}{}{}{}{}<path class="soil-line" d="{}"/>'
-        '<text class="end" x="{}" y="{}">mm</text></svg>',
+        '<text class="end" x="{}" y="{}">{}</text></svg>',
         WIDTH, BOTTOM + 20, said,
         format_html_join("", '<rect class="gap" x="{}" y="{}" width="{}" height="{}"/>', holes),
         format_html_join("", '<path class="level" d="M{} {}H{}"/><text class="end" x="{}" y="{}">{}</text>', levels),
         format_html_join("", '<path class="month" d="M{} {}V{}"/><text x="{}" y="{}">{}</text>', months),
         format_html_join("", '<path class="{}" d="M{} {}V{}"/>', spans),
         format_html_join("", '<path class="rain" d="M{} {}V{}"/>', rain),
-        "".join(soil) or "M0 0", LEFT - 6, BOTTOM,
+        "".join(soil) or "M0 0", LEFT - 6, BOTTOM, "" if unit_shown("mm") != "mm" else "mm",
     )  # fmt: skip
