@@ -7,11 +7,13 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
+from zlib import crc32
 
 from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 
+from evarlo.catalogue.models import Trait
 from evarlo.people.models import User
 from evarlo.trials.models import Cause, Plot
 from evarlo.trials.services import Refused
@@ -22,6 +24,7 @@ from evarlo.walks.services import Seen, check_seen, keep_observation, same_answe
 
 CLOCK_OFF = timedelta(minutes=15)  # by which a phone's clock may differ before it is said
 OLDEST = timedelta(days=60)
+REPEATED, LEAST_REPEATED, LEAST_TO_REPEAT = 0.05, 3, 12  # share and number of plots asked again, and plots a round needs for it
 
 
 @dataclass(frozen=True)
@@ -35,6 +38,7 @@ class Brought:
     made_at: datetime
     before: str = ""
     undone: bool = False
+    again: bool = False  # the same plot, silently asked a second time
 
 
 @dataclass(frozen=True)
@@ -58,6 +62,7 @@ def taken_along(walk: Round, user: User) -> dict[str, Any]:
         "round": walk.pk, "trial": walk.trial.name, "season": walk.trial.season, "who": user.pk, "person": str(user),
         "closed": walk.closed_at is not None, "trait": trait.name, "kind": trait.kind, "unit": trait.unit, "method": trait.method,
         "low": trait.low, "high": trait.high, "decimals": trait.decimals, "causes": list(Cause.choices),
+        "again": asked_again(walk, user, plots),
         "plots": [
             {
                 "id": p.pk, "number": p.number, "block": p.block, "x": round(p.x, 2), "y": round(p.y, 2),
@@ -68,6 +73,15 @@ def taken_along(walk: Round, user: User) -> dict[str, Any]:
             for p in plots
         ],
     }  # fmt: skip
+
+
+def asked_again(walk: Round, user: User, plots: Sequence[Plot]) -> list[int]:
+    """The plots that this person is silently asked a second time at the end, the same ones whenever the round is taken along;
+    none of what is counted or dated, where a second look tells nothing of the eye."""
+    if walk.trait.kind not in (Trait.Kind.SCORE, Trait.Kind.PERCENT) or len(plots) < LEAST_TO_REPEAT:
+        return []
+    order = sorted(plots, key=lambda p: crc32(f"{walk.pk} {user.pk} {p.pk}".encode()))
+    return [p.pk for p in order[: max(LEAST_REPEATED, round(REPEATED * len(plots)))]]
 
 
 def shown(value: Observation | Rival) -> str:
@@ -102,11 +116,16 @@ def _one(walk: Round, record: Brought, by: User, now: datetime, off: timedelta) 
     if record.undone:
         return _undo(standing, record, by, key, stands)
     seen = record.seen
+    same = standing is not None and same_answer(standing, record.seen)
+    seconded = same and standing is not None and standing.by_id != by.pk and stands != record.before
     if abs(off) > CLOCK_OFF:
         seen = Seen(seen.number, seen.day, seen.cause, f"{seen.note} (phone clock off by {_hours(off)})".strip()[:300])
     try:
         check_seen(walk.trait, seen, timezone.localdate(now))
-        if standing and stands != record.before and not same_answer(standing, record.seen):
+        if record.again or seconded:
+            _rival(walk, plot, record, seen, seen_on, by, now, beside=True)
+            return Answer(key, "kept", stands=stands)
+        if standing and stands != record.before and not same:
             _rival(walk, plot, record, seen, seen_on, by, now)
             return Answer(key, "rival", f"{standing.by} has {shown(standing)}; both are kept.", stands)
         kept = keep_observation(walk, plot, seen, by, seen_on, record.key, timezone.localdate(now), sure=True)
@@ -126,10 +145,13 @@ def _undo(standing: Observation | None, record: Brought, by: User, key: str, sta
     return Answer(key, "kept", stands=str(now.pk) if now else "")
 
 
-def _rival(walk: Round, plot: Plot, record: Brought, seen: Seen, seen_on: date, by: User, now: datetime) -> None:
+def _rival(
+    walk: Round, plot: Plot, record: Brought, seen: Seen, seen_on: date, by: User, now: datetime, beside: bool = False
+) -> None:
+    """Keep a value beside the one that stands; one that needs no settling is kept for the agreement of raters only."""
     Rival.objects.create(
         id=record.key, round=walk, plot=plot, number=seen.number, day=seen.day, cause=seen.cause, note=seen.note,
-        seen_on=seen_on, by=by, at=now,
+        seen_on=seen_on, by=by, at=now, beside=beside, settled_at=now if beside else None, settled_by=by if beside else None,
     )  # fmt: skip
 
 

@@ -24,6 +24,7 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
+from evarlo.walks.agreement import pairs_of
 from evarlo.walks.field import Brought, bring_in, settle, shown, taken_along, unsettled
 from evarlo.walks.models import Rival
 from evarlo.walks.queries import current
@@ -80,8 +81,9 @@ def _read(r: dict[str, Any]) -> Brought:
         value, date.fromisoformat(day) if day else None, str(r.get("cause") or ""),
         " ".join(str(r.get("note") or "").split())[:300],
     )  # fmt: skip
+    before = str(r.get("before") or "")
     return Brought(
-        uuid.UUID(r["key"]), int(r["plot"]), seen, _time(r["made"]), str(r.get("before") or ""), bool(r.get("undone"))
+        uuid.UUID(r["key"]), int(r["plot"]), seen, _time(r["made"]), before, bool(r.get("undone")), bool(r.get("again"))
     )  # fmt: skip
 
 
@@ -106,6 +108,12 @@ def settle_act(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpRespons
     except Refused as refusal:
         warn(request, str(refusal))
     return redirect("walks:settle", slug)
+
+
+@may("compare")
+def agreement_page(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    return render(request, "walks/agreement.html", {"trial": trial, "pairs": pairs_of(trial)})
 
 
 def worker(request: HttpRequest) -> HttpResponse:

@@ -94,6 +94,7 @@ class Rival(models.Model):
     settled_at = models.DateTimeField(null=True, blank=True)
     settled_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
     taken = models.BooleanField(default=False)  # it was the one that counts
+    beside = models.BooleanField(default=False)  # only kept to see how raters agree: the same plot asked again, or the same answer
 
     class Meta:
         ordering = ["at"]

@@ -7,6 +7,7 @@ urlpatterns = [
     path("walk/", views.walk, name="walk"),
     path("walk/open/", views.open_act, name="open"),
     path("walk/<int:pk>/", views.round_page, name="round"),
+    path("walk/agreement/", field_views.agreement_page, name="agreement"),
     path("walk/settle/", field_views.settle_page, name="settle"),
     path("walk/settle/<uuid:key>/", field_views.settle_act, name="settle-act"),
     path("walk/<int:pk>/field/", field_views.field_page, name="field"),

@@ -61,6 +61,7 @@ class WithoutSignal(BrowserTest):
         page.keyboard.press("u")
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[3])
         self.type(page, "41")
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[4])
         page.get_by_label("Go to plot").fill(self.numbers[0])
         page.get_by_label("Go to plot").press("Enter")
         expect(page.get_by_text("You have 12 here.")).to_be_visible()
@@ -74,6 +75,24 @@ class WithoutSignal(BrowserTest):
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[4])
         self.assertEqual((Observation.objects.count(), Rival.objects.count()), (before, 0))
 
+    def test_some_plots_are_silently_asked_again_at_the_end(self) -> None:
+        page = self.take()
+        page.context.set_offline(True)
+        for n in range(12):
+            expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[n])
+            self.type(page, str(20 + n))
+        for n in range(3):
+            expect(page.locator(".foot").first).to_contain_text("12 of 12 plots")
+            expect(page.get_by_text("A new value corrects it")).to_have_count(0)
+            self.type(page, str(30 + n))
+        expect(page.get_by_text("A new value corrects it")).to_be_visible()
+        page.context.set_offline(False)
+        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        self.assertEqual(self.values(), {number: 20 + n for n, number in enumerate(self.numbers)})
+        self.assertEqual(sorted(r.number or 0 for r in Rival.objects.filter(beside=True)), [30, 31, 32])
+        page.reload()
+        expect(page.get_by_text("A new value corrects it")).to_be_visible()
+
     def test_two_phones_on_the_same_plots_lose_nothing(self) -> None:
         one, other = self.take("manager"), self.take("helper")
         for page, values in ((one, ("10", "20", "30")), (other, ("10", "25"))):
@@ -85,7 +104,7 @@ class WithoutSignal(BrowserTest):
             page.context.set_offline(False)
             expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
         self.assertEqual(self.values(), dict(zip(self.numbers, (10, 20, 30), strict=False)))
-        self.assertEqual([r.number for r in Rival.objects.all()], [25])
+        self.assertEqual([r.number for r in Rival.objects.filter(beside=False)], [25])
         one.goto(self.at(f"/trials/{self.made.slug}/walk/settle/"))
         self.accessible(one, "settle")
         one.locator("form.band button", has_text="This counts").nth(1).click()

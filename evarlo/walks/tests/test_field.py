@@ -13,7 +13,8 @@ from evarlo.people.models import Role, User
 from evarlo.testing import world
 from evarlo.trials.models import Plot
 from evarlo.trials.services import Refused
-from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along
+from evarlo.walks.agreement import pairs_of
+from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along, unsettled
 from evarlo.walks.models import Observation, Rival
 from evarlo.walks.queries import current
 from evarlo.walks.services import Seen, open_round
@@ -74,7 +75,8 @@ class BroughtIn(Phone):
     def test_the_same_answer_of_two_people_is_no_quarrel(self) -> None:
         self.bring(self.record(self.plots[0], 10))
         self.assertEqual(self.bring(self.record(self.plots[0], 10), by=self.other)[0].state, "kept")
-        self.assertEqual((Rival.objects.count(), Observation.objects.count()), (0, 1))
+        self.assertEqual((Rival.objects.get().beside, Observation.objects.count()), (True, 1))
+        self.assertEqual(list(unsettled([self.walk])), [])
 
     def test_a_correction_knows_what_it_corrects_also_on_another_phone(self) -> None:
         first = self.record(self.plots[0], 10)
@@ -111,6 +113,38 @@ class BroughtIn(Phone):
         for secret in ("37", "Corvane", self.plots[0].entry.code):
             self.assertNotIn(secret, told.replace(str(self.made), ""))
         self.assertIn('"own": "37"', json.dumps(taken_along(self.walk, self.by)))
+
+
+class Agreement(Phone):
+    """Twelve plots; the helper scores five percent more than the manager everywhere, the manager repeats to a point."""
+
+    def score_all(self) -> None:
+        for n, plot in enumerate(self.plots):
+            self.bring(self.record(plot, 10.0 + 5 * n))
+            self.bring(self.record(plot, 15.0 + 5 * n), by=self.other)
+        for plot_id in taken_along(self.walk, self.by)["again"]:
+            n = [p.pk for p in self.plots].index(plot_id)
+            self.bring(self.record(self.plots[n], 10.0 + 5 * n, again=True))
+
+    def test_raters_are_set_against_each_other_and_against_themselves(self) -> None:
+        self.score_all()
+        self.assertEqual(len(list(unsettled([self.walk]))), 12)
+        both, twice = sorted(pairs_of(self.made), key=lambda p: p.with_self)
+        assert both.agreement and twice.agreement
+        helper_first = both.one == str(self.other)
+        self.assertAlmostEqual(both.agreement.mean_difference, 5.0 if helper_first else -5.0)
+        self.assertLess(both.agreement.concordance, 1)
+        self.assertIn(f"{self.other} scores 5.0 % higher", both.said)
+        self.assertEqual((twice.agreement.concordance, twice.said, len(twice.first)), (1.0, "Agree well.", 3))
+        self.assertEqual(self.values()[self.plots[0].number], 10.0)
+        self.client.force_login(self.by)
+        self.assertContains(self.client.get(reverse("walks:agreement", args=[self.made.slug])), "scores 5.0 % higher")
+
+    def test_the_same_plots_are_asked_again_for_a_person_and_none_of_what_is_counted(self) -> None:
+        first = taken_along(self.walk, self.by)["again"]
+        self.assertEqual((len(first), first), (3, taken_along(self.walk, self.by)["again"]))
+        stand = open_round(self.made, world.trait("stand"), timezone.localdate(), self.by)
+        self.assertEqual(taken_along(stand, self.by)["again"], [])
 
 
 class OverTheWeb(Phone):

@@ -17,6 +17,7 @@ let wrong = false;
 let asked = ""; // a value far from the others, asked about once
 let backwards = false;
 let state = "";
+let askedTwice = new Set(); // plots that were asked a second time
 
 const make = (tag, given = {}, ...inside) => {
   const made = document.createElementNS(tag === "svg" || tag === "rect" ? "http://www.w3.org/2000/svg" : "http://www.w3.org/1999/xhtml", tag);
@@ -47,6 +48,7 @@ async function start() {
     box.replaceChildren(make("h1", {}, "This round is not on this phone"), make("p", {}, "Open it once with a signal; from then on it works without one."));
     return;
   }
+  askedTwice = new Set(data.asked || []);
   for (const r of await recordsOf(round)) remember(r);
   const free = path().findIndex((p) => !has(p));
   at = Math.max(0, free);
@@ -55,6 +57,7 @@ async function start() {
 }
 
 function remember(record) {
+  if (record.again) { askedTwice.add(record.plot); return; }
   if (record.undone) answers.delete(record.plot);
   else answers.set(record.plot, record);
 }
@@ -64,13 +67,14 @@ async function keep(seen) {
   const plot = path()[at];
   const earlier = answers.get(plot.id);
   const record = { key: newKey(), round, url, who: data.who, plot: plot.id, plotNumber: plot.number, note: noteTyped(), made: Date.now(),
-    before: earlier?.key || plot.stands || "", number: null, day: null, cause: "", undone: false, ...seen };
+    before: earlier?.key || plot.stands || "", number: null, day: null, cause: "", undone: false, again: repeats(), ...seen };
   try { await put("records", record); } catch {
     tell("This phone could not keep it: its storage is full or closed to this page. Write it down, and free some room.", true);
     return;
   }
   remember(record);
-  last = record;
+  last = record.again ? null : record;
+  if (record.again) { data.asked = [...askedTwice]; await put("rounds", data); }
   tell("", false);
   typed = ""; open = ""; asked = "";
   next();
@@ -90,7 +94,13 @@ async function undo() {
   sync();
 }
 
+// When every plot has a value, some are asked again without a word: how the eye agrees with itself.
+const toRepeat = () => (path().every(has) ? (data.again || []).filter((id) => !askedTwice.has(id)) : []);
+const repeats = () => toRepeat().includes(path()[at].id);
+
 function next() {
+  const left = toRepeat();
+  if (left.length) { at = path().findIndex((p) => p.id === left[0]); return; }
   const order = [...path().keys()];
   const after = [...order.slice(at + 1), ...order.slice(0, at)];
   at = after.find((i) => !has(path()[i])) ?? Math.min(at + 1, path().length - 1);
@@ -153,7 +163,8 @@ function draw() {
   const plots = path();
   const plot = plots[at];
   const low = Math.max(0, Math.min(at - 2, plots.length - 5));
-  const mine = answers.get(plot.id);
+  const silent = repeats();
+  const mine = silent ? null : answers.get(plot.id);
   const done = plots.filter(has).length;
   const button = (text, act, more = {}) => make("button", { type: "button", onclick: act, ...more }, text);
   const digits = "123456789".split("");
@@ -171,7 +182,7 @@ function draw() {
         make("input", { id: "value", class: "big", value: typed, inputmode: data.kind === "date" ? null : "none", type: data.kind === "date" ? "date" : "text", autocomplete: "off", "aria-invalid": wrong && "true", "aria-describedby": wrong ? "said" : null, oninput: (e) => { typed = e.target.value; } }),
         data.unit && make("span", { class: "big-unit" }, data.unit)),
       said && make("p", { id: "said", class: wrong ? "error" : "kept", role: wrong ? "alert" : "status" }, said),
-      mine ? make("p", { class: "kept" }, `You have ${shown(mine)} here. A new value corrects it.`) : plot.own ? make("p", { class: "kept" }, `You have ${plot.own} here. A new value corrects it.`) : plot.stands && make("p", { class: "kept" }, "This plot has a value. Another one is kept beside it, to be settled."),
+      mine ? make("p", { class: "kept" }, `You have ${shown(mine)} here. A new value corrects it.`) : silent ? null : plot.own ? make("p", { class: "kept" }, `You have ${plot.own} here. A new value corrects it.`) : plot.stands && make("p", { class: "kept" }, "This plot has a value. Another one is kept beside it, to be settled."),
       open !== "reasons" && pad,
       make("div", { class: "pad two" }, button("No value…", () => { open = open === "reasons" ? "" : "reasons"; draw(); }, { class: "line", "aria-expanded": String(open === "reasons") }), button("Note", () => { open = open === "note" ? "" : "note"; draw(); document.getElementById("note")?.focus(); }, { class: "line", "aria-expanded": String(open === "note") })),
       open === "reasons" && make("div", { class: "reasons" }, data.causes.map(([code, words], n) => button([make("kbd", {}, String(n + 1)), ` ${words}`], () => keep({ cause: code }), { class: "line" }))),
