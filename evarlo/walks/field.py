@@ -80,8 +80,9 @@ def asked_again(walk: Round, user: User, plots: Sequence[Plot]) -> list[int]:
     none of what is counted or dated, where a second look tells nothing of the eye."""
     if walk.trait.kind not in (Trait.Kind.SCORE, Trait.Kind.PERCENT) or len(plots) < LEAST_TO_REPEAT:
         return []
+    done = set(Rival.objects.filter(round=walk, by=user, beside=True).values_list("plot_id", flat=True))
     order = sorted(plots, key=lambda p: crc32(f"{walk.pk} {user.pk} {p.pk}".encode()))
-    return [p.pk for p in order[: max(LEAST_REPEATED, round(REPEATED * len(plots)))]]
+    return [p.pk for p in order[: max(LEAST_REPEATED, round(REPEATED * len(plots)))] if p.pk not in done]
 
 
 def shown(value: Observation | Rival) -> str:

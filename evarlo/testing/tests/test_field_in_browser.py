@@ -75,6 +75,21 @@ class WithoutSignal(BrowserTest):
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[4])
         self.assertEqual((Observation.objects.count(), Rival.objects.count()), (before, 0))
 
+    def test_a_number_being_typed_stays_in_order_when_the_page_is_drawn_anew(self) -> None:
+        page = self.take()
+        page.keyboard.type("4")
+        page.keyboard.press("x")  # reasons open and close again: the page is drawn twice
+        page.keyboard.press("x")
+        page.keyboard.type("1")
+        expect(page.locator("#value")).to_have_value("41")
+        page.keyboard.press("n")
+        page.keyboard.type("hail")
+        page.evaluate("() => window.dispatchEvent(new Event('online'))")
+        page.get_by_role("button", name="Keep and go on").click()
+        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        kept = Observation.objects.get()
+        self.assertEqual((kept.number, kept.note), (41, "hail"))
+
     def test_some_plots_are_silently_asked_again_at_the_end(self) -> None:
         page = self.take()
         page.context.set_offline(True)

@@ -108,11 +108,11 @@ class BroughtIn(Phone):
         self.assertLessEqual(Observation.objects.get(pk=ahead.key).seen_on, timezone.localdate())
 
     def test_what_is_taken_along_tells_no_name_and_no_other_persons_value(self) -> None:
-        self.bring(self.record(self.plots[0], 37))
+        self.bring(self.record(self.plots[0], 37.125))
         told = json.dumps(taken_along(self.walk, self.other))
-        for secret in ("37", "Corvane", self.plots[0].entry.code):
+        for secret in ("37.125", "Corvane", self.plots[0].entry.code):
             self.assertNotIn(secret, told.replace(str(self.made), ""))
-        self.assertIn('"own": "37"', json.dumps(taken_along(self.walk, self.by)))
+        self.assertIn('"own": "37.125"', json.dumps(taken_along(self.walk, self.by)))
 
 
 class Agreement(Phone):
@@ -137,6 +137,7 @@ class Agreement(Phone):
         self.assertIn(f"{self.other} scores 5.0 % higher", both.said)
         self.assertEqual((twice.agreement.concordance, twice.said, len(twice.first)), (1.0, "Agree well.", 3))
         self.assertEqual(self.values()[self.plots[0].number], 10.0)
+        self.assertEqual(taken_along(self.walk, self.by)["again"], [])
         self.client.force_login(self.by)
         self.assertContains(self.client.get(reverse("walks:agreement", args=[self.made.slug])), "scores 5.0 % higher")
 

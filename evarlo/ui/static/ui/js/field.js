@@ -10,6 +10,7 @@ let data = null; // what was taken along
 let answers = new Map(); // by plot: the newest record of this phone, or what the server says stands
 let at = 0;
 let typed = "";
+let note = "";
 let open = ""; // reasons or note
 let last = null; // the record that Undo takes back
 let said = ""; // what is wrong, or what became of a record
@@ -17,6 +18,8 @@ let wrong = false;
 let asked = ""; // a value far from the others, asked about once
 let backwards = false;
 let state = "";
+let busy = false; // a record is on its way into the database: keys wait for the next plot
+let ahead = [];
 let askedTwice = new Set(); // plots that were asked a second time
 
 const make = (tag, given = {}, ...inside) => {
@@ -40,7 +43,10 @@ const today = () => { const d = new Date(); return new Date(d - d.getTimezoneOff
 async function start() {
   try {
     const answer = await fetch(box.dataset.data, { headers: { "HX-Request": "true" }, cache: "no-store" });
-    if (answer.ok) { data = await answer.json(); await put("rounds", data); }
+    if (answer.ok) {
+      data = { ...(await answer.json()), asked: (await get("rounds", round))?.asked || [] };
+      await put("rounds", data);
+    }
     else state = "locked";
   } catch { /* no signal: what was taken along serves */ }
   data = data || (await get("rounds", round));
@@ -64,34 +70,45 @@ function remember(record) {
 
 // Keep: into the database first, and only then the next plot.
 async function keep(seen) {
+  busy = true;
+  try { await keepNow(seen); } finally { busy = false; }
+  while (ahead.length && !busy) await play(ahead.shift());
+}
+
+async function keepNow(seen) {
   const plot = path()[at];
   const earlier = answers.get(plot.id);
-  const record = { key: newKey(), round, url, who: data.who, plot: plot.id, plotNumber: plot.number, note: noteTyped(), made: Date.now(),
+  const record = { key: newKey(), round, url, who: data.who, plot: plot.id, plotNumber: plot.number, note: note.trim().slice(0, 300), made: Date.now(),
     before: earlier?.key || plot.stands || "", number: null, day: null, cause: "", undone: false, again: repeats(), ...seen };
   try { await put("records", record); } catch {
     tell("This phone could not keep it: its storage is full or closed to this page. Write it down, and free some room.", true);
+    draw();
     return;
   }
   remember(record);
   last = record.again ? null : record;
   if (record.again) { data.asked = [...askedTwice]; await put("rounds", data); }
   tell("", false);
-  typed = ""; open = ""; asked = "";
+  typed = ""; note = ""; open = ""; asked = "";
   next();
   draw();
   sync();
 }
 
 async function undo() {
-  if (!last) return;
+  if (!last || busy) return;
+  busy = true;
   const back = { ...last, key: newKey(), before: last.key, undone: true, made: Date.now(), note: "" };
   await put("records", back);
   answers.delete(back.plot);
   at = path().findIndex((p) => p.id === back.plot);
   last = null;
+  typed = "";
   tell(`Plot ${back.plotNumber} is asked again.`, false);
   draw();
   sync();
+  busy = false;
+  while (ahead.length && !busy) await play(ahead.shift());
 }
 
 // When every plot has a value, some are asked again without a word: how the eye agrees with itself.
@@ -107,7 +124,6 @@ function next() {
 }
 
 function tell(text, isWrong) { said = text; wrong = isWrong; }
-const noteTyped = () => (document.getElementById("note")?.value || "").trim().slice(0, 300);
 
 // Values far from the others are asked about once: median ± 5 robust standard deviations, as the server does it.
 function far(value) {
@@ -184,9 +200,9 @@ function draw() {
       said && make("p", { id: "said", class: wrong ? "error" : "kept", role: wrong ? "alert" : "status" }, said),
       mine ? make("p", { class: "kept" }, `You have ${shown(mine)} here. A new value corrects it.`) : silent ? null : plot.own ? make("p", { class: "kept" }, `You have ${plot.own} here. A new value corrects it.`) : plot.stands && make("p", { class: "kept" }, "This plot has a value. Another one is kept beside it, to be settled."),
       open !== "reasons" && pad,
-      make("div", { class: "pad two" }, button("No value…", () => { open = open === "reasons" ? "" : "reasons"; draw(); }, { class: "line", "aria-expanded": String(open === "reasons") }), button("Note", () => { open = open === "note" ? "" : "note"; draw(); document.getElementById("note")?.focus(); }, { class: "line", "aria-expanded": String(open === "note") })),
+      make("div", { class: "pad two" }, button("No value…", () => { open = open === "reasons" ? "" : "reasons"; draw(); }, { class: "line", "aria-expanded": String(open === "reasons") }), button("Note", () => { open = open === "note" ? "" : "note"; draw(); }, { class: "line", "aria-expanded": String(open === "note") })),
       open === "reasons" && make("div", { class: "reasons" }, data.causes.map(([code, words], n) => button([make("kbd", {}, String(n + 1)), ` ${words}`], () => keep({ cause: code }), { class: "line" }))),
-      open === "note" && make("div", {}, make("label", { for: "note" }, "Note"), make("input", { id: "note", maxlength: 300, autocomplete: "off" })),
+      open === "note" && make("div", {}, make("label", { for: "note" }, "Note"), make("input", { id: "note", type: "text", maxlength: 300, autocomplete: "off", value: note, oninput: (e) => { note = e.target.value; } })),
       make("button", { class: "button main keep" }, "Keep and go on")),
     make("p", { class: "foot" }, make("span", {}, `${done} of ${plots.length} plots`), last && button(`Undo plot ${last.plotNumber}`, undo, { class: "quiet" })),
     make("p", { class: "foot", id: "waiting", role: "status" }),
@@ -196,7 +212,9 @@ function draw() {
       button(backwards ? "From the near end" : "From the far end", () => { const p = path()[at]; backwards = !backwards; at = path().indexOf(p); draw(); }, { class: "quiet" }),
       make("a", { href: box.dataset.walk }, "All rounds")),
   );
-  document.getElementById("value").focus();
+  const field = document.getElementById(open === "note" ? "note" : "value");
+  field.focus();
+  if (field.type === "text") field.setSelectionRange(field.value.length, field.value.length); // what follows is typed behind it
   waiting();
 }
 
@@ -232,17 +250,31 @@ async function sync() {
 }
 window.addEventListener("online", sync);
 
-document.addEventListener("keydown", (event) => {
-  if (!data || event.ctrlKey || event.metaKey || event.altKey || event.target.matches("#note, #to") || document.getElementById("keys")?.open) return;
-  const key = event.key;
+// A key as if it were pressed on the page that has just been drawn.
+async function play(key) {
+  if (key === "Enter") return send();
+  if (act(key)) return null;
+  return data.kind === "date" ? null : press(key);
+}
+
+function act(key) {
   if (open === "reasons" && "1234".includes(key)) keep({ cause: data.causes[Number(key) - 1][0] });
   else if (key === "x") { open = open === "reasons" ? "" : "reasons"; draw(); }
-  else if (key === "n") { open = "note"; draw(); document.getElementById("note").focus(); }
+  else if (key === "n") { open = "note"; draw(); }
   else if (key === "b") { at = Math.max(0, at - 1); typed = ""; draw(); }
   else if (key === "u") undo();
   else if (data.kind === "score" && /^[1-9]$/.test(key)) tap(key);
-  else return;
-  event.preventDefault();
+  else return false;
+  return true;
+}
+
+document.addEventListener("keydown", (event) => {
+  if (!data || event.ctrlKey || event.metaKey || event.altKey || event.target.matches("#note, #to") || document.getElementById("keys")?.open) return;
+  if (busy) {
+    if (event.key.length === 1 || event.key === "Enter") { ahead.push(event.key); event.preventDefault(); }
+    return;
+  }
+  if (act(event.key)) event.preventDefault();
 });
 
 start();
