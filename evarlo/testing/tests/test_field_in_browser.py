@@ -86,6 +86,7 @@ class WithoutSignal(BrowserTest):
         page.keyboard.type("hail")
         page.evaluate("() => window.dispatchEvent(new Event('online'))")
         page.get_by_role("button", name="Keep and go on").click()
+        expect(page.get_by_role("button", name="Undo plot 101")).to_be_visible()
         expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
         kept = Observation.objects.get()
         self.assertEqual((kept.number, kept.note), (41, "hail"))
