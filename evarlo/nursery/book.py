@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
+from functools import cached_property
 
 from evarlo.nursery.models import BoughtIn, Happening, Sowing
 from evarlo.trials.models import Entry, Trial
@@ -64,12 +65,16 @@ class Line:
         return min(self.balance.standing, len(self.sowing.cells))
 
 
+def line_of(sowing: Sowing, happened: Sequence[Happening]) -> Line:
+    return Line(sowing, balance_of(sowing, happened), tuple(happened))
+
+
 @dataclass(frozen=True)
 class EntryBook:
     entry: Entry
     lines: tuple[Line, ...]
 
-    @property
+    @cached_property
     def whole(self) -> Balance:
         """The entry's balance over all its sowings; seedlings pricked out are counted once."""
         moved = sum(line.sowing.seeds for line in self.lines if line.sowing.parent_id)
@@ -90,7 +95,7 @@ class EntryBook:
     def _lost(self, whose: str) -> int:
         return sum(h.plants for line in self.lines for h in line.happened if h.kind == Kind.LOST and h.whose == whose)
 
-    @property
+    @cached_property
     def counts(self) -> Counts | None:
         """How its first sowing came up: what was new on each day of counting; None before anything was sown."""
         first = [line for line in self.lines if not line.sowing.again and not line.sowing.parent_id]
@@ -109,10 +114,6 @@ class EntryBook:
         days = sorted(newly)
         return Counts(self.entry.code, tuple(map(float, days)), tuple(newly[d] for d in days), sum(x.sowing.seeds for x in first))
 
-    @property
-    def sown_on(self) -> date | None:
-        return min((line.sowing.session.on for line in self.lines), default=None)
-
 
 def book_of(trial: Trial) -> list[EntryBook]:
     """Every entry of a trial, in the order of codes, also those of which nothing is sown yet."""
@@ -125,8 +126,7 @@ def books_of(trials: Sequence[Trial]) -> dict[int, list[EntryBook]]:
     happened = happenings_of(sowings)
     lines: dict[int, list[Line]] = defaultdict(list)
     for sowing in sowings:
-        here = happened[sowing.pk]
-        lines[sowing.entry_id].append(Line(sowing, balance_of(sowing, here), tuple(here)))
+        lines[sowing.entry_id].append(line_of(sowing, happened[sowing.pk]))
     books: dict[int, list[EntryBook]] = {trial.pk: [] for trial in trials}
     for entry in Entry.objects.filter(trial__in=trials).select_related("cultivar__crop"):
         books[entry.trial_id].append(EntryBook(entry, tuple(lines[entry.pk])))

@@ -10,10 +10,11 @@ from datetime import date, timedelta
 from evarlo.nursery.book import EntryBook, books_of
 from evarlo.nursery.models import Happening
 from evarlo.nursery.raising import rule_of
-from evarlo.seeds.queries import Stock, stocks
+from evarlo.seeds.queries import Stock, stocks_by_cultivar
 from evarlo.trials.agenda import window_of
-from evarlo.trials.models import Exclusion, NeedPlan, Plot, Trial
+from evarlo.trials.models import NeedPlan, Plot, Trial
 from evarlo.trials.needs import plan_of
+from evarlo.trials.queries import left_out
 from trialcore.balance import Kind
 from trialcore.emergence import EntryEmergence, emergence
 from trialcore.resow import Resowing, resowing
@@ -45,12 +46,6 @@ def plants_needed(trials: Sequence[Trial]) -> dict[int, int]:
     return needed
 
 
-def left_out(trials: Sequence[Trial]) -> set[int]:
-    """Plots of some trials that are left out and so need no plants."""
-    rows = Exclusion.objects.filter(plot__trial__in=trials, lifted_at__isnull=True)
-    return set(rows.values_list("plot_id", flat=True))
-
-
 def last_sowing(trial: Trial) -> tuple[date | None, str]:
     """The last day on which sowing again still makes plants in time, and why that day."""
     window = window_of(trial, None)
@@ -71,10 +66,7 @@ def coming_up(trial: Trial, books: Sequence[EntryBook], today: date) -> list[Com
 
 def _store(books: Iterable[EntryBook], today: date) -> dict[int, list[Stock]]:
     """What is in stock of the entries that were sown, by cultivar id."""
-    by_cultivar: dict[int, list[Stock]] = defaultdict(list)
-    for kept in stocks(today.year, {b.entry.cultivar_id for b in books if b.lines}):
-        by_cultivar[kept.lot.cultivar_id].append(kept)
-    return by_cultivar
+    return stocks_by_cultivar(today.year, {b.entry.cultivar_id for b in books if b.lines})
 
 
 def _coming(

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
+
 from django.http import HttpResponse
 from django.shortcuts import redirect
 from django.utils import timezone
 
 from evarlo.nursery.book import sowings_of
-from evarlo.nursery.models import Sowing
+from evarlo.nursery.models import Sowing, Tray
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.stakes import SHEETS, Label, labels_pdf
@@ -18,10 +20,13 @@ from trialcore.trays import cells_in_words
 
 def labels_for(sowings: list[Sowing]) -> list[Label]:
     """One label a tray, in the order in which they were put up; no name is told."""
-    trays = {s.tray_id: s.tray for s in sowings if s.tray}
+    in_tray: dict[Tray, list[Sowing]] = defaultdict(list)
+    rows = Sowing.objects.filter(tray__in={s.tray_id for s in sowings if s.tray_id}, undone_at__isnull=True)
+    for sowing in rows.select_related("tray", "entry__trial", "session").order_by("tray_id", "id"):
+        if sowing.tray:
+            in_tray[sowing.tray].append(sowing)
     made = []
-    for pk, tray in sorted(trays.items(), key=lambda x: x[0] or 0):
-        here = list(Sowing.objects.filter(tray=pk, undone_at__isnull=True).select_related("entry__trial", "session"))
+    for tray, here in in_tray.items():
         cells = sorted((s.cells[0], f"{s.entry.code} {cells_in_words(s.cells, tray.cols)}") for s in here if s.cells)
         trials = dict.fromkeys(s.entry.trial.name for s in here)
         days = dict.fromkeys(f"{s.session.on:%-d %b %Y}" for s in here)

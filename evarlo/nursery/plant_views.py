@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
@@ -12,7 +13,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.nursery.audit import audit_of
-from evarlo.nursery.book import book_of, planted_in
+from evarlo.nursery.book import EntryBook, book_of, planted_in
 from evarlo.nursery.forms import CAUSES, OutlookForm, PlotsForm, StandRuleForm
 from evarlo.nursery.models import BoughtIn, Care, Step
 from evarlo.nursery.names import called
@@ -56,26 +57,26 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
         "outlook": outlook,
     }  # fmt: skip
     rows = step_rows(trial, Step.PLANTED)
+    hardened = Care.objects.filter(
+        tray__sowings__entry__trial=trial, what=Care.What.HARDENED, undone_at__isnull=True
+    ).exists()  # fmt: skip
     context = {
         "fits": found, "raised": raised, "rule": rule, "short": [f for f in found if f.short and not f.way and raised],
-        "surplus": [f for f in found if f.surplus], "word": _word(request, trial, outlook), "age": _ages(trial, books),
+        "word": _word(trial, outlook, hardened), "age": _ages(trial, books, hardened),
         "planted_plots": [(p, by_plot[p.pk]) for p in plots_of(trial) if by_plot.get(p.pk)], "done": len(rows),
-        "total": len(plots_of(trial)), "by_day": days_on_record(trial, Step.PLANTED),
+        "total": len(plots_of(trial)), "by_day": days_on_record(trial, rows),
     }  # fmt: skip
     wrong = any(f.errors for f in given.values())
     context |= forms_shown | given | frame(request, trial, "plant")
     return render(request, "nursery/plant.html", context, status=422 if wrong else 200)
 
 
-def _word(request: PersonRequest, trial: Trial, form: OutlookForm) -> tuple[Go, str] | None:
+def _word(trial: Trial, form: OutlookForm, hardened: bool) -> tuple[Go, str] | None:
     """Go, wait or protect, by the outlook that was typed."""
     if not form.is_bound or not form.is_valid():
         return None
     data = form.cleaned_data
     outlook = Outlook(data["tmin"], data["tmax"], data["wind"] or 0.0, data["rain"] or 0.0)
-    hardened = Care.objects.filter(
-        tray__sowings__entry__trial=trial, what=Care.What.HARDENED, undone_at__isnull=True
-    ).exists()  # fmt: skip
     profile = trial.crop.profile
     try:
         return planting_day(outlook, str(profile.get("frost") or "half-hardy"), profile.get("chilling_c"), hardened)
@@ -84,7 +85,7 @@ def _word(request: PersonRequest, trial: Trial, form: OutlookForm) -> tuple[Go, 
         return None
 
 
-def _ages(trial: Trial, books: Any) -> str:
+def _ages(trial: Trial, books: Sequence[EntryBook], hardened: bool) -> str:
     """How old the plants are today against what the crop wants, and whether they were hardened off, in words."""
     usual = trial.crop.profile.get("transplant_days")
     sown = [x.sowing.session.on for b in books for x in b.lines if x.balance.standing and x.sowing.tray]
@@ -95,8 +96,7 @@ def _ages(trial: Trial, books: Any) -> str:
     age = f"{low} to {high} days" if high > low else f"{low} days"
     too = "" if high <= usual[1] and low >= usual[0] else (" Older plants check when they are planted." if high > usual[1] else
                                                           " Younger plants are soft and small.")  # fmt: skip
-    cares = Care.objects.filter(tray__sowings__entry__trial=trial, what=Care.What.HARDENED, undone_at__isnull=True)
-    hard = "" if cares.exists() else " They are not on record as hardened off."
+    hard = "" if hardened else " They are not on record as hardened off."
     return f"The plants are {age} old; {usual[0]:g} to {usual[1]:g} are usual.{too}{hard}"
 
 
@@ -115,7 +115,7 @@ def plant_out(request: PersonRequest, slug: str) -> HttpResponse:
             )
             return redirect("nursery:plant", slug)
         except Refused as refusal:
-            form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
+            form.refuse(refusal)
     return _planting(request, trial, plant_form=form)
 
 
@@ -139,7 +139,7 @@ def shortage(request: PersonRequest, slug: str, code: str) -> HttpResponse:
             wrong = (refusal.field, str(refusal))
     context = {
         "short": short, "choices": choices_for(trial, found, short) if short.plots else [], "wrong": wrong, "b": SMITH_B,
-        "typed": request.POST, "causes": CAUSES, "a_plot": trial.plants_a_plot,
+        "typed": request.POST, "causes": CAUSES,
     }  # fmt: skip
     context |= frame(request, trial, "plant")
     return render(request, "nursery/shortage.html", context, status=422 if wrong[1] else 200)

@@ -11,13 +11,13 @@ from django.db import transaction
 from django.utils import timezone
 
 from evarlo.nursery.book import EntryBook, Line, Planted, book_of, planted_in
-from evarlo.nursery.coming_up import left_out
 from evarlo.nursery.models import BoughtIn, Happening, RaisingRule, Step
 from evarlo.nursery.raising import keep_rule, rule_of
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Cause, Entry, Plot, Trial
+from evarlo.trials.queries import left_out
 from evarlo.trials.services import exclude_plot
 from evarlo.ui.refused import Refused, only_done
 from trialcore.balance import Kind
@@ -180,7 +180,7 @@ def allocate(trial: Trial, plots: Sequence[Plot], books: Sequence[EntryBook], ru
                 f"{code} has {there} plants fit for planting; these plots need {wanted}. See the shortage bench.", "plots"
             )
         for n, plot in enumerate(here):
-            share = min(a_plot, -(-(there - sum(p.plants for p in made if p.plot.entry_id == plot.entry_id)) // (len(here) - n)))
+            share = min(a_plot, -(-sum(left.values()) // (len(here) - n)))
             portions = _from(lines, left, plot, share)
             if sum(p.plants for p in portions) < share and rule.ways.get(book.entry.code) not in THIN_WAYS:
                 raise Refused(f"{book.entry.code} has too few plants that were sown for {plot.level}.", "plots")

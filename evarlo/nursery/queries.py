@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from datetime import date, timedelta
 
@@ -72,16 +73,18 @@ def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     return found
 
 
+def station_marks(trial: Trial) -> dict[int, dict[int, StationMark]]:
+    """The mark that stands at each station of each plot, by plot id and station."""
+    found: dict[int, dict[int, StationMark]] = defaultdict(dict)
+    for mark in StationMark.objects.filter(plot__trial=trial, undone_at__isnull=True):
+        found[mark.plot_id][mark.station] = mark
+    return found
+
+
 def gaps(trial: Trial) -> dict[int, set[int]]:
     """The stations of each plot at which a gap is marked and nothing came back."""
-    last: dict[tuple[int, int], str] = {}
-    for mark in StationMark.objects.filter(plot__trial=trial, undone_at__isnull=True):
-        last[mark.plot_id, mark.station] = mark.what
-    found: dict[int, set[int]] = {}
-    for (plot_id, station), what in last.items():
-        if what == StationMark.What.GAP:
-            found.setdefault(plot_id, set()).add(station)
-    return found
+    found = {pk: {n for n, m in marks.items() if m.what == StationMark.What.GAP} for pk, marks in station_marks(trial).items()}
+    return {pk: stations for pk, stations in found.items() if stations}
 
 
 def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:

@@ -12,7 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from evarlo.nursery.book import EntryBook, Line, balance_of, book_of, happenings_of
+from evarlo.nursery.book import EntryBook, Line, book_of, happenings_of, line_of
 from evarlo.nursery.coming_up import Coming, coming_up, last_sowing
 from evarlo.nursery.forms import ActForm, CareForm, CountForm, HardenForm, PrickForm, RuleForm
 from evarlo.nursery.models import Care, Happening, Sowing, Tray
@@ -63,8 +63,7 @@ class CountLine:
 
 
 def _line(sowing: Sowing) -> Line:
-    happened = happenings_of([sowing])[sowing.pk]
-    return Line(sowing, balance_of(sowing, happened), tuple(happened))
+    return line_of(sowing, happenings_of([sowing])[sowing.pk])
 
 
 def _lines(books: Sequence[EntryBook]) -> list[Line]:
@@ -130,7 +129,7 @@ def count(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
             happen(sowing, Act(Kind.COUNTED, data["plants"], data["on"], cells=data["cells"]), request.user, timezone.localdate())
             kept = True
         except Refused as refusal:
-            form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
+            form.refuse(refusal)
     name = called(trial, request.user)[sowing.entry_id]
     row = CountLine(_line(sowing), name, None if kept else form, kept)
     if request.htmx:
@@ -227,7 +226,7 @@ def act(request: PersonRequest, slug: str) -> HttpResponse:
             say(request, f"{data['plants']} of {sowing.entry.code}: {data['kind']}.")
             return redirect("nursery:balance", slug)
         except Refused as refusal:
-            form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
+            form.refuse(refusal)
     return _balance(request, trial, act=form)
 
 
@@ -250,7 +249,7 @@ def prick(request: PersonRequest, slug: str) -> HttpResponse:
             say(request, f"{data['plants']} seedlings stand in cells of their own in tray {tray}.")
             return redirect("nursery:balance", slug)
         except Refused as refusal:
-            form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
+            form.refuse(refusal)
         except ValueError as error:
             form.add_error("cells", str(error))
     return _balance(request, trial, prick=form)
@@ -285,7 +284,7 @@ def care(request: PersonRequest, slug: str) -> HttpResponse:
                 tend(all_trays[name], data["what"], data["on"], data["said"], request.user, timezone.localdate())
             return redirect("nursery:balance", slug)
         except Refused as refusal:
-            form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
+            form.refuse(refusal)
     return _balance(request, trial, care=form)
 
 

@@ -10,8 +10,9 @@ from django.db import transaction
 from django.utils import timezone
 
 from evarlo.nursery.book import balance_of, happenings_of
-from evarlo.nursery.models import BoughtIn, Care, Happening, RaisingRule, Sowing, Step, StepDate, Tray
+from evarlo.nursery.models import BoughtIn, Care, Happening, RaisingRule, Sowing, Step, Tray
 from evarlo.nursery.queries import standing
+from evarlo.nursery.services import withdraw_steps
 from evarlo.nursery.sowing import taken_cells
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
@@ -106,11 +107,7 @@ def unplant(plot_id: int, by: User) -> None:
     stands = Happening.objects.filter(plot=plot_id, kind=Kind.PLANTED, undone_at__isnull=True).exists()
     if stands or BoughtIn.objects.filter(plot=plot_id, undone_at__isnull=True).exists():
         return
-    now = timezone.now()
-    for row in standing().filter(plot=plot_id, step=Step.PLANTED):
-        StepDate.objects.create(
-            plot_id=plot_id, step=row.step, on=row.on, by=by, at=now, supersedes=row, withdrawn=True
-        )  # fmt: skip
+    withdraw_steps(standing().filter(plot=plot_id, step=Step.PLANTED), by)
 
 
 @transaction.atomic

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from django.db import transaction
-from django.db.models import Max, Prefetch
+from django.db.models import Max
 from django.utils import timezone
 
 from evarlo.devices.probe import SimulatedProbe
@@ -83,8 +83,7 @@ def keep_reading(place: Place, celsius: float | None, by: User, at: datetime) ->
 
 def rooms(today: date) -> list[Room]:
     """Every place with what stands there and what trials will bring; a few statements in all."""
-    standing = Prefetch("stays", Stay.objects.filter(until__isnull=True).select_related("tray"), to_attr="now")
-    places = list(Place.objects.select_related("site").prefetch_related("stays__tray", standing, "readings__by"))
+    places = list(Place.objects.select_related("site").prefetch_related("stays__tray", "readings__by"))
     coming = _coming(today)
     heated = sorted((p for p in places if p.celsius is not None), key=lambda p: p.capacity)
     warmest = {p.site_id: p.pk for p in heated}  # the largest that is heated, to which new trays are taken to come
@@ -95,7 +94,7 @@ def rooms(today: date) -> list[Room]:
         stays = [raising_space.Stay(str(s.tray), 1, s.since, _leaves(s, leaving.get(s.tray_id), today)) for s in place.stays.all()]
         if place.pk == warmest.get(place.site_id):
             stays = coming.get(place.site_id, []) + stays
-        trays = tuple(s.tray for s in place.now)
+        trays = tuple(s.tray for s in place.stays.all() if s.until is None)
         ahead = [c for c in raising_space.crowded(stays, place.capacity) if c.until is None or c.until >= today]
         made.append(Room(place, tuple(stays), trays, tuple(ahead), tuple(place.readings.all()[:8])))
     return made

@@ -56,7 +56,6 @@ def _page(request: PersonRequest, place: PlaceForm | None = None, move: MoveForm
     context = {
         "rooms": shown,
         "place_form": place or PlaceForm(), "move_form": move or MoveForm(initial={"on": today}), "homeless": homeless[:60],
-        "wrong_at": reading[0] if reading else 0, "no_site": not Site.objects.exists(),
     }  # fmt: skip
     wrong = (place and place.errors) or (move and move.errors) or reading
     return render(request, "nursery/room.html", context, status=422 if wrong else 200)

@@ -46,6 +46,14 @@ def keep_step(trial: Trial, step: str, on: date, plots: Iterable[Plot], by: User
     return len(changed)
 
 
+def withdraw_steps(rows: Iterable[StepDate], by: User) -> None:
+    """It was not done on these days after all; they stay on record."""
+    now = timezone.now()
+    StepDate.objects.bulk_create(
+        StepDate(plot_id=row.plot_id, step=row.step, on=row.on, by=by, at=now, supersedes=row, withdrawn=True) for row in rows
+    )
+
+
 def _check_order(plot: Plot, step: str, on: date, other: date | None) -> None:
     if other is None:
         return

@@ -22,7 +22,7 @@ from evarlo.nursery.step_form import StepForm, keep_step_form
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.seeds.models import Lot
-from evarlo.seeds.queries import Stock, stocks
+from evarlo.seeds.queries import Stock, stocks_by_cultivar
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Entry, Trial
 from evarlo.trials.needs import Needs, needs_of, plan_of
@@ -150,12 +150,6 @@ def _bench(
     return {"form": form, "free": tray.cells - len(taken), "drawing": draw.tray(str(tray), tray.rows, tray.cols, drawn, mode)}
 
 
-def stocks_of(trial: Trial) -> list[Stock]:
-    """The lots of a trial's entries, the freshest first."""
-    found = stocks(timezone.localdate().year, trial.entries.values_list("cultivar_id", flat=True))
-    return sorted(found, key=lambda s: (s.worn, -(s.lot.year or 0), s.lot.name))
-
-
 def _last_session(request: PersonRequest) -> dict[str, Any]:
     """What this person said last of a sitting, its day too where that was today; one written down earlier says only the medium."""
     last = Session.objects.filter(by=request.user).order_by("-id").first()
@@ -175,11 +169,16 @@ def _next_tray(cells: int, cell_ml: float) -> dict[str, Any]:
     return {"tray_name": f"T{number}", "rows": rows, "cols": cells // rows, "cell_ml": cell_ml}
 
 
-def lot_for(trial: Trial, entry: Entry, asked: str) -> Lot | None:
+def store_of(trial: Trial) -> dict[int, list[Stock]]:
+    """The lots of a trial's entries by cultivar, the freshest first."""
+    return stocks_by_cultivar(timezone.localdate().year, trial.entries.values_list("cultivar_id", flat=True))
+
+
+def lot_for(store: dict[int, list[Stock]], entry: Entry, asked: str) -> Lot | None:
     """The lot that was chosen, or the freshest in stock."""
     if asked == "none":
         return None
-    here = [s for s in stocks_of(trial) if s.lot.cultivar_id == entry.cultivar_id]
+    here = store.get(entry.cultivar_id, [])
     if asked:
         return next((s.lot for s in here if str(s.lot.pk) == asked), None)
     return next((s.lot for s in here if s.seeds > 0), here[0].lot if here else None)
@@ -208,12 +207,13 @@ def put_seeds(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """Seeds of one entry into cells of a tray."""
     trial, tray = trial_or_404(slug), get_object_or_404(Tray, pk=pk)
     entries = list(trial.entries.select_related("cultivar"))
-    lots = stocks_of(trial) if allowed(request.user, "see_names") else []
+    store = store_of(trial)
+    lots = [s for some in store.values() for s in some] if allowed(request.user, "see_names") else []
     form = SowForm(trial, entries, called(trial, request.user), lots, request.POST)
     if form.is_valid():
         data = form.cleaned_data
         entry = next(e for e in entries if e.code == data["entry"])
-        put = Put(entry, lot_for(trial, entry, data["lot"]), data["per_cell"], data["level"], data["again"])
+        put = Put(entry, lot_for(store, entry, data["lot"]), data["per_cell"], data["level"], data["again"])
         try:
             cells = read_cells(data["cells"], tray.rows, tray.cols)
             session = session_of(data["on"], request.user, data)
@@ -244,8 +244,9 @@ def put_in_plots(request: PersonRequest, slug: str) -> HttpResponse:
         plots = list(trial.plots.filter(number__in=data["plots"]).select_related("entry", "trial"))
         lots: dict[int, Lot] = {}
         by_entry: dict[int, Entry] = {p.entry_id: p.entry for p in plots}
+        store = store_of(trial)
         for entry in by_entry.values():
-            if lot := lot_for(trial, entry, ""):
+            if lot := lot_for(store, entry, ""):
                 lots[entry.pk] = lot
         try:
             session = session_of(data["on"], request.user, data)
@@ -253,7 +254,7 @@ def put_in_plots(request: PersonRequest, slug: str) -> HttpResponse:
             say(request, f"{count} plot{'' if count == 1 else 's'} sown." if count else "These plots were sown already.")
             return redirect(f"{reverse('nursery:sow', args=[slug])}?way=plots")
         except Refused as refusal:
-            form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
+            form.refuse(refusal)
     return _page(request, trial, plots_form=form)
 
 

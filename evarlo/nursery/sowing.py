@@ -11,9 +11,9 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from evarlo.nursery.models import Place, Session, Sowing, Stay, Step, StepDate, Tray
+from evarlo.nursery.models import Place, Session, Sowing, Stay, Step, Tray
 from evarlo.nursery.queries import step_rows
-from evarlo.nursery.services import keep_step
+from evarlo.nursery.services import keep_step, withdraw_steps
 from evarlo.people.models import User
 from evarlo.seeds.models import Lot, Move
 from evarlo.seeds.services import move_stock
@@ -152,9 +152,5 @@ def undo_sowing(sowing: Sowing, by: User, today: date) -> None:
         plots = set(trial.plots.filter(entry=sowing.entry).values_list("pk", flat=True))
         if sowing.level:
             plots &= set(trial.plots.filter(level=sowing.level).values_list("pk", flat=True))
-    now = timezone.now()
-    StepDate.objects.bulk_create(
-        StepDate(plot_id=row.plot_id, step=Step.SOWN, on=row.on, by=by, at=now, supersedes=row, withdrawn=True)
-        for row in step_rows(trial, Step.SOWN)
-        if row.plot_id in plots and row.on == sowing.session.on
-    )
+    sown = step_rows(trial, Step.SOWN)
+    withdraw_steps((row for row in sown if row.plot_id in plots and row.on == sowing.session.on), by)

@@ -11,11 +11,11 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Trait
 from evarlo.nursery.book import planted_in
-from evarlo.nursery.coming_up import left_out
 from evarlo.nursery.models import RaisingRule, StationMark
+from evarlo.nursery.queries import station_marks
 from evarlo.people.models import User
 from evarlo.trials.models import Cause, Plot, Trial
-from evarlo.trials.queries import plots_of, readings_of
+from evarlo.trials.queries import left_out, plots_of, readings_of
 from evarlo.trials.services import exclude_plot
 from evarlo.ui.refused import Refused, only_done
 
@@ -61,15 +61,13 @@ def stands(trial: Trial) -> list[PlotStand]:
     """Every plot along the path."""
     trait = Trait.objects.get(key="stand")
     read, out = readings_of(trial, trait), left_out([trial])
-    marks: dict[int, dict[int, StationMark]] = defaultdict(dict)
-    for mark in StationMark.objects.filter(plot__trial=trial, undone_at__isnull=True):
-        marks[mark.plot_id][mark.station] = mark
+    marks = station_marks(trial)
     late: dict[int, int] = defaultdict(int)
     for p in planted_in(trial):
         late[p.plot_id] += p.plants if p.late else 0
     stations = trial.plants_a_plot or 0
     return [
-        PlotStand(p, stations, read[p.pk].number if p.pk in read else None, marks[p.pk], late[p.pk], p.pk in out)
+        PlotStand(p, stations, read[p.pk].number if p.pk in read else None, marks.get(p.pk, {}), late[p.pk], p.pk in out)
         for p in plots_of(trial)
     ]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import date
 from typing import Any
 
@@ -10,8 +11,7 @@ from django.http import HttpResponse
 from django.shortcuts import redirect
 from django.utils import timezone
 
-from evarlo.nursery.models import Step
-from evarlo.nursery.queries import step_rows
+from evarlo.nursery.models import Step, StepDate
 from evarlo.nursery.services import keep_step
 from evarlo.people.permissions import allowed
 from evarlo.people.requests import PersonRequest
@@ -57,10 +57,10 @@ def keep_step_form(request: PersonRequest, trial: Trial, step: Step, form: StepF
     return redirect(request.path)
 
 
-def days_on_record(trial: Trial, step: str) -> list[tuple[date, list[str]]]:
+def days_on_record(trial: Trial, rows: Iterable[StepDate]) -> list[tuple[date, list[str]]]:
     """The plots that were sown or planted on each day."""
     numbers = dict(trial.plots.values_list("pk", "number"))
     by_day: dict[date, list[str]] = {}
-    for row in sorted(step_rows(trial, step), key=lambda r: (r.on, numbers[r.plot_id])):
+    for row in sorted(rows, key=lambda r: (r.on, numbers[r.plot_id])):
         by_day.setdefault(row.on, []).append(numbers[row.plot_id])
     return list(by_day.items())

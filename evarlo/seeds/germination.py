@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from functools import cached_property
 
 from django.db import transaction
 from django.utils import timezone
@@ -44,7 +45,6 @@ class TestResult:
     lower95: float
     upper95: float
     speed: Speed | None
-    curve: Curve | None
     alike: Replicates | None
     advice: LotAdvice
     fails_on: date
@@ -56,6 +56,13 @@ class TestResult:
     @property
     def percent(self) -> float:
         return 100 * self.normal / self.test.sown
+
+    @cached_property
+    def curve(self) -> Curve | None:
+        """The fitted curve; None where nothing was counted, or of a quick test."""
+        if not self.days or self.test.is_quick:
+            return None
+        return fit_curves([self.days], [self.newly], [self.test.sown])[0]
 
     @property
     def left(self) -> int:
@@ -149,7 +156,6 @@ def _result(test: GerminationTest, counts: Iterable[GerminationCount]) -> TestRe
     return TestResult(
         test, totals, days, newly, tuple(by_replicate), low, high,
         germination_speed(days, newly) if told else None,
-        fit_curves([days], [newly], [test.sown])[0] if told else None,
         compare_replicates(by_replicate, [test.seeds] * test.replicates),
         judge_lot(normal, test.sown, wanted, min(0.5, wanted)),
         test.began_on + timedelta(days=round(GIVEN_UP * usual_days(test.lot))),

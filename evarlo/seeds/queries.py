@@ -75,6 +75,14 @@ def stocks(year: int, cultivars: Iterable[int] | None = None) -> list[Stock]:
     return made
 
 
+def stocks_by_cultivar(year: int, cultivars: Iterable[int]) -> dict[int, list[Stock]]:
+    """The lots of some cultivars, by cultivar id, the freshest first; none that has no lot."""
+    by_cultivar: dict[int, list[Stock]] = defaultdict(list)
+    for stock in sorted(stocks(year, cultivars), key=lambda s: (s.worn, -(s.lot.year or 0))):
+        by_cultivar[stock.lot.cultivar_id].append(stock)
+    return dict(by_cultivar)
+
+
 def _tested(cultivars: Iterable[int] | None) -> dict[int, tuple[int, int]]:
     """By lot: normal seedlings and seeds of its newest germination test that has ended."""
     tests = GerminationTest.objects.filter(method=GerminationTest.Method.GERMINATION, ended_on__isnull=False)

@@ -100,27 +100,27 @@ def _neighbours(trial: Trial, since: date | None, until: date | None) -> Iterabl
         yield f"The entries cross by {pollen}, nearer than {measured(far, 'm')}: {way}."
     if since is None or trial.bed is None:
         return
-    mine = Use(trial.name, family_of(trial.crop)[0], 0, 1, since, until, False)
-    for bed, other in _at_the_same_time(trial, mine):
+    family, _ = family_of(trial.crop)
+    for bed, other in _at_the_same_time(trial, since, until):
         same = other.crop == trial.crop or (profile.get("crossing") and profile["crossing"] == other.crop.profile.get("crossing"))
         where = f"{other.name} in {bed.name}"
         if same and crosses and (trial.saves_seed or wind):
             spoils = "its pollen changes the kernels that are judged here" if wind else "its pollen spoils seed that is saved here"
             yield f"{where} stands at the same time and crosses with {crop.lower()} within {measured(far, 'm')}: {spoils}."
-        elif bed in trial.beds and family_of(other.crop)[0] == mine.family:
-            yield f"{where} is of the same family ({mine.family}): its pests and diseases come over to the plots beside it first."
+        elif bed in trial.beds and family_of(other.crop)[0] == family:
+            yield f"{where} is of the same family ({family}): its pests and diseases come over to the plots beside it first."
 
 
-def _at_the_same_time(trial: Trial, mine: Use) -> Iterable[tuple[Bed, Trial]]:
+def _at_the_same_time(trial: Trial, since: date, until: date | None) -> Iterable[tuple[Bed, Trial]]:
     """Other trials of the site that stand at some time with this one, each with a bed of it."""
     assert trial.bed
-    year = mine.since - timedelta(days=400)
+    year = since - timedelta(days=400)
     near = Trial.objects.filter(bed__site=trial.bed.site, sow_on__gte=year).exclude(pk__in=[t.pk for t in trial.years])
     others = list(near.exclude(follows=trial).select_related("bed", "crop").prefetch_related("more_beds"))
     begun = begun_in([t.pk for t in others])
     for other in others:
-        since, until = stands(other, begun)
-        if since and (mine.until is None or since <= mine.until) and (until is None or until >= mine.since):
+        came, left = stands(other, begun)
+        if came and (until is None or came <= until) and (left is None or left >= since):
             assert other.bed
             yield next((bed for bed in other.beds if bed in trial.beds), other.bed), other
 

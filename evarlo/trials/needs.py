@@ -10,7 +10,7 @@ from typing import Any
 
 from evarlo.catalogue.models import Crop
 from evarlo.seeds.models import Lot
-from evarlo.seeds.queries import Stock, stocks
+from evarlo.seeds.queries import Stock, stocks_by_cultivar
 from evarlo.trials.models import Entry, Material, NeedPlan, Plot, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.ui.units import measured
@@ -117,11 +117,9 @@ def needs_of(trial: Trial, names: dict[int, str], today: date) -> Needs:
     for entry_id in trial.plots.values_list("entry_id", flat=True):
         count[entry_id] += 1
     entries = list(trial.entries.select_related("cultivar"))
-    by_cultivar: dict[int, list[Stock]] = defaultdict(list)
-    for stock in stocks(today.year, [e.cultivar_id for e in entries]):
-        by_cultivar[stock.lot.cultivar_id].append(stock)
+    lots = stocks_by_cultivar(today.year, [e.cultivar_id for e in entries])
     start = trial.sow_on
-    rows = tuple(_row(e, names.get(e.pk, e.code), count[e.pk], a_plot, plan, by_cultivar[e.cultivar_id], start) for e in entries)
+    rows = tuple(_row(e, names.get(e.pk, e.code), count[e.pk], a_plot, plan, lots.get(e.cultivar_id, []), start) for e in entries)
     cells = sum(r.cells for r in rows)
     trays = trays_needed(cells, plan.tray_cells) if plan.transplant else 0
     medium = medium_litres(trays, plan.tray_cells, plan.cell_ml) if trays else 0.0
@@ -139,21 +137,18 @@ def entries_short(trials: Sequence[Trial], today: date) -> dict[int, int]:
     entries: dict[int, list[Entry]] = defaultdict(list)
     for entry in Entry.objects.filter(trial__in=trials).select_related("cultivar"):
         entries[entry.trial_id].append(entry)
-    lots: dict[int, list[Stock]] = defaultdict(list)
-    for stock in stocks(today.year, {e.cultivar_id for some in entries.values() for e in some}):
-        lots[stock.lot.cultivar_id].append(stock)
+    lots = stocks_by_cultivar(today.year, {e.cultivar_id for some in entries.values() for e in some})
     found = {}
     for trial in trials:
         here = entries[trial.pk]
-        if any(lots[e.cultivar_id] for e in here):
+        if any(e.cultivar_id in lots for e in here):
             plan, a_plot = plan_of(trial), trial.plants_a_plot or 0
-            rows = [_row(e, e.code, count[e.pk], a_plot, plan, lots[e.cultivar_id], trial.sow_on) for e in here]
+            rows = [_row(e, e.code, count[e.pk], a_plot, plan, lots.get(e.cultivar_id, []), trial.sow_on) for e in here]
             found[trial.pk] = sum(r.short > 0 for r in rows)
     return found
 
 
-def _row(entry: Entry, name: str, plots: int, a_plot: int, plan: NeedPlan, found: list[Stock], start: date | None) -> EntryNeed:
-    lots = sorted(found, key=lambda s: (s.worn, -(s.lot.year or 0)))
+def _row(entry: Entry, name: str, plots: int, a_plot: int, plan: NeedPlan, lots: list[Stock], start: date | None) -> EntryNeed:
     best = lots[0] if lots else None
     share = (best.germination if best and best.germination else plan.germination) / 100
     if best and best.lot.material != Lot.Material.SEED:

@@ -9,6 +9,8 @@ from evarlo.trials.models import Trial
 
 def chosen_plots(trial: Trial, text: str) -> list[str]:
     """The numbers that were typed, each a plot of the trial; none for nothing. Raises ValidationError in words."""
+    if not text.strip():
+        return []
     known = [p.number for p in trial.plots.order_by("place")]
     chosen: list[str] = []
     for part in text.replace("–", "-").replace(";", ",").replace(" - ", "-").split(","):

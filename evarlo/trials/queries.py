@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -141,13 +142,17 @@ class Completeness:
         return round(100 * self.have / self.expected) if self.expected else 0
 
 
+def left_out(trials: Iterable[Trial | int]) -> set[int]:
+    """The plots of some trials, or of trials with these ids, that are left out of every comparison."""
+    rows = Exclusion.objects.filter(plot__trial__in=list(trials), lifted_at__isnull=True)
+    return set(rows.values_list("plot_id", flat=True))
+
+
 def completeness(trials: list[Trial]) -> dict[int, Completeness]:
     """For each trial: how much of what its criteria and sowing ask for is on record, plot by plot."""
     ids = [t.pk for t in trials]
     plots: dict[int, list[int]] = defaultdict(list)
-    left_out: set[int] = set(
-        Exclusion.objects.filter(plot__trial__in=ids, lifted_at__isnull=True).values_list("plot_id", flat=True)
-    )
+    out = left_out(ids)
     for pk, trial_id in Plot.objects.filter(trial__in=ids).values_list("pk", "trial_id"):
         plots[trial_id].append(pk)
     things: dict[int, list[set[int]]] = defaultdict(list)
@@ -156,7 +161,7 @@ def completeness(trials: list[Trial]) -> dict[int, Completeness]:
             things[trial_id].append(having)
     found: dict[int, Completeness] = {}
     for trial in trials:
-        wanted = [p for p in plots[trial.pk] if p not in left_out]
+        wanted = [p for p in plots[trial.pk] if p not in out]
         count = len(things[trial.pk])
         seen = {p: sum(p in having for having in things[trial.pk]) for p in wanted}
         share = {p: n / count if count else 0.0 for p, n in seen.items()}

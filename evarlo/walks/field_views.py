@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import uuid
 from datetime import date, datetime
+from functools import cache
 from hashlib import sha256
 from math import isfinite
 from pathlib import Path
@@ -116,14 +117,20 @@ def agreement_page(request: PersonRequest, slug: str) -> HttpResponse:
     return render(request, "walks/agreement.html", {"trial": trial, "pairs": pairs_of(trial)})
 
 
-def worker(request: HttpRequest) -> HttpResponse:
-    """The script that answers for the server while there is no signal. Its version changes with what it keeps."""
+@cache
+def _shell_version() -> str:
+    """A name for what the worker keeps, reckoned once a start: every page asks whether it is still the same."""
     digest = sha256()
     for name in SHELL:
         found = finders.find(name)
         if isinstance(found, str):
             digest.update(Path(found).read_bytes())
-    context = {"version": digest.hexdigest()[:12], "shell": json.dumps([static(name) for name in SHELL])}
+    return digest.hexdigest()[:12]
+
+
+def worker(request: HttpRequest) -> HttpResponse:
+    """The script that answers for the server while there is no signal. Its version changes with what it keeps."""
+    context = {"version": _shell_version(), "shell": json.dumps([static(name) for name in SHELL])}
     response = render(request, "walks/worker.js", context, content_type="text/javascript")
     response["Cache-Control"] = "no-cache"
     response["Service-Worker-Allowed"] = "/"

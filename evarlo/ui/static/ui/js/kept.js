@@ -38,7 +38,7 @@ export async function bringIn(told = () => {}) {
 
 async function bringAll(told) {
   const waiting = (await all("records")).filter((r) => !r.refused).sort((a, b) => a.made - b.made);
-  const groups = Map.groupBy ? Map.groupBy(waiting, (r) => `${r.url} ${r.who}`) : grouped(waiting);
+  const groups = grouped(waiting);
   for (const records of groups.values()) {
     for (let i = 0; i < records.length; i += 100) {
       const why = await bringSome(records.slice(i, i + 100), told);
