@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST
 from evarlo.catalogue.models import Claim, Cultivar, Trait
 from evarlo.catalogue.profile import FIELDS, shown
 from evarlo.catalogue.services import CLAIMS, CULTIVAR_FIELDS, add_synonym, keep_apart, keep_cultivar
+from evarlo.catalogue.traits import library
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.fields import Number, Words
@@ -51,9 +52,9 @@ class ClaimForm(forms.Form):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        traits = Trait.objects.exclude(key__startswith="sheet-")
         about = self.fields["trait"]
         assert isinstance(about, forms.ChoiceField)
+        traits = [t for t in library() if t.compared]
         about.choices = [("", "anything else"), *((t.key, f"{t.name}, {t.shown_unit}" if t.shown_unit else t.name) for t in traits)]
 
     def clean(self) -> dict[str, Any]:

@@ -1,5 +1,6 @@
 """Crops, cultivars and the traits by which they are judged."""
 
+from django.conf import settings
 from django.db import models
 from django.db.models.functions import Lower
 
@@ -114,10 +115,15 @@ class Trait(models.Model):
         PERCENT = "percent", "a share, %"
         SCORE = "score", "a score, 1–9"
         DATE = "date", "the date of a stage"
+        AFFECTED = "affected", "plants affected of those looked at, %"
+        YES_NO = "yesno", "yes or no"
+        CATEGORY = "category", "one of several kinds"
 
     class Source(models.TextChoices):
         WALK = "walk", "walking the plots"
         PICK = "pick", "the picks"
+        COURSE = "course", "the course of a walked trait over its rounds"
+        WITHIN = "within", "the spread between the plants of a plot"
 
     class Direction(models.TextChoices):
         HIGHER = "higher", "higher is better"
@@ -126,7 +132,7 @@ class Trait(models.Model):
     key = models.SlugField(max_length=80, unique=True)
     name = models.CharField(max_length=60)
     kind = models.CharField(max_length=8, choices=Kind.choices)
-    source = models.CharField(max_length=4, choices=Source.choices, default=Source.WALK)
+    source = models.CharField(max_length=6, choices=Source.choices, default=Source.WALK)
     unit = models.CharField(max_length=16, blank=True)
     method = models.CharField(max_length=300, blank=True)
     direction = models.CharField(max_length=6, choices=Direction.choices, default=Direction.HIGHER)
@@ -136,6 +142,10 @@ class Trait(models.Model):
     matters = models.FloatField(null=True, blank=True)  # a usual smallest difference that matters
     failed_counts_as = models.FloatField(null=True, blank=True)  # the value of a plot where the cultivar itself failed
     repeated = models.BooleanField(default=False)  # scored anew each round, or seen once
+    samples = models.PositiveSmallIntegerField(default=1)  # plants of a plot that are looked at; 1 is the plot as a whole
+    choices = models.JSONField(default=list, blank=True)  # of a category: its kinds, in words
+    fits = models.JSONField(default=list, blank=True)  # families or crops it is for; empty is every one
+    of = models.ForeignKey("self", null=True, blank=True, on_delete=models.PROTECT, related_name="derived")  # reckoned from
 
     class Meta:
         ordering = ["name"]
@@ -149,5 +159,36 @@ class Trait(models.Model):
         return "days" if self.kind == self.Kind.DATE else self.unit
 
     @property
+    def compared(self) -> bool:
+        """Whether entries can be set against each other by it: a kind has no more and no less."""
+        return self.kind != self.Kind.CATEGORY
+
+    def is_for(self, crop: Crop) -> bool:
+        return not self.fits or crop.name in self.fits or str(crop.profile.get("family", "")) in self.fits
+
+    @property
     def sign(self) -> int:
         return 1 if self.direction == self.Direction.HIGHER else -1
+
+
+class Guide(models.Model):
+    """How a trait is scored, in words and drawings; the newest version counts, and records keep which one they were made by.
+
+    `anchors` are places on the scale, each with `at`, `words` and `drawing` (a name that `ui.draw.anchor` knows, or nothing);
+    `alike` is what can be taken for it, each with `what` and the `tell` that sets it apart.
+    """
+
+    trait = models.ForeignKey(Trait, on_delete=models.CASCADE, related_name="guides")
+    version = models.PositiveSmallIntegerField()
+    anchors = models.JSONField(default=list)
+    alike = models.JSONField(default=list)
+    why = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(null=True, blank=True)  # None for what ships
+
+    class Meta:
+        ordering = ["version"]
+        constraints = [models.UniqueConstraint(fields=["trait", "version"], name="one_guide_a_version")]
+
+    def __str__(self) -> str:
+        return f"{self.trait}, guide {self.version}"

@@ -20,6 +20,7 @@ ACTS: dict[str, frozenset[Role]] = {
     "observe": frozenset({M, E, H}),  # walk plots and keep values
     "pick": frozenset({M, E, H}),  # weigh in
     "exclude": frozenset({M, E}),  # leave a plot out of the comparison
+    "describe": frozenset({M, E}),  # traits, their guides and thresholds
     "decide": frozenset({M}),  # give and sign verdicts
     "bring_in": frozenset({M}),  # make a trial from a sheet
 }

@@ -12,9 +12,9 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import tag
 from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expect, sync_playwright
 
-from evarlo.catalogue.library import LIBRARY
-from evarlo.catalogue.models import Crop, Trait
+from evarlo.catalogue.models import Crop, Guide, Trait
 from evarlo.catalogue.services import put_in_shipped_crops
+from evarlo.catalogue.traits import put_in_library
 from evarlo.testing.world import PASSWORD
 
 FLAGS = (
@@ -59,7 +59,7 @@ class BrowserTest(StaticLiveServerTestCase):
     def _fixture_teardown(self) -> None:
         """Each test ends with empty tables; what a migration put in is put in again for whichever test comes next."""
         super()._fixture_teardown()  # type: ignore[misc]
-        Trait.objects.bulk_create((Trait(**trait) for trait in LIBRARY), ignore_conflicts=True)
+        put_in_library(Trait, Guide)
         put_in_shipped_crops(Crop)
 
     def tearDown(self) -> None:

@@ -8,6 +8,7 @@ from typing import Any
 from django import forms
 
 from evarlo.catalogue.models import Crop, Trait
+from evarlo.catalogue.traits import library
 from evarlo.grounds.models import Bed, Site
 from evarlo.trials.advice import DESIGNS
 from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, WITHDRAWN, Trial
@@ -217,8 +218,8 @@ def _bed_typed(line: str, known: dict[str, Bed]) -> Bed:
 
 
 def offered_traits() -> list[Trait]:
-    """The traits a new trial can be judged by: the library, not the columns of sheets."""
-    return list(Trait.objects.exclude(key__startswith="sheet-"))
+    """The traits a new trial can be judged by."""
+    return [t for t in library() if t.compared]
 
 
 def expected(field: forms.Field) -> str:

@@ -1,11 +1,11 @@
 from django.db import migrations
 
-from evarlo.catalogue.library import LIBRARY
+from evarlo.catalogue.library import FIRST
 
 
 def put_in(apps, schema_editor):
     Trait = apps.get_model("catalogue", "Trait")
-    for trait in LIBRARY:
+    for trait in FIRST:
         Trait.objects.get_or_create(key=trait["key"], defaults=trait)
 
 

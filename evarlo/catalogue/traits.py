@@ -1,0 +1,115 @@
+"""Traits and their guides: what ships, what people add, and which version a record was made by."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+from django.utils.text import slugify
+
+from evarlo.catalogue.library import GUIDES, LATER, LIBRARY, SAMPLED
+from evarlo.catalogue.models import Crop, Guide, Trait
+from evarlo.people.models import User
+from evarlo.ui.draw.anchor import known_drawing
+from evarlo.ui.refused import Refused
+
+MOST_ANCHORS, MOST_ALIKE, MOST_TRAITS = 12, 8, 600
+WORDED = (Trait.Kind.SCORE, Trait.Kind.PERCENT)  # kinds that are scored by eye, against anchors
+
+
+def put_in_library(traits: Any, guides: Any) -> None:
+    """Put in what ships; a trait of that key that is there already keeps what it has. Takes models, so that a migration can
+    hand over those of its time."""
+    there = set(traits.objects.values_list("key", flat=True))
+    traits.objects.bulk_create(traits(**t) for t in (LIBRARY if not there else LATER) if t["key"] not in there)
+    for key, samples in SAMPLED.items():
+        traits.objects.filter(key=key).update(samples=samples)
+    by_key = {t.key: t for t in traits.objects.filter(key__in=GUIDES, guides__isnull=True)}
+    guides.objects.bulk_create(
+        guides(
+            trait=trait, version=1,
+            anchors=[{"at": at, "words": words, "drawing": drawing} for at, words, drawing in GUIDES[key][0]],
+            alike=[{"what": what, "tell": tell} for what, tell in GUIDES[key][1]],
+        )
+        for key, trait in by_key.items()
+    )  # fmt: skip
+
+
+def library() -> list[Trait]:
+    """The traits that are walked or picked: what ships and what people added, not the columns of sheets nor what is reckoned."""
+    return list(Trait.objects.exclude(key__startswith="sheet-").filter(of__isnull=True))
+
+
+def guide_of(trait: Trait) -> Guide | None:
+    """The guide that counts now."""
+    return trait.guides.order_by("-version").first()
+
+
+@transaction.atomic
+def add_trait(typed: Mapping[str, Any], crop: Crop | None) -> Trait:
+    """Put in a trait of one's own, for one crop or for all. Raises Refused for a name that is taken, a range that ends before
+    it begins, or a category without kinds."""
+    if Trait.objects.count() >= MOST_TRAITS:
+        raise Refused(f"There are {MOST_TRAITS} traits already. Use one of those.", "name")
+    name, kind = typed["name"], typed["kind"]
+    if any(t.name.casefold() == name.casefold() for t in library()):
+        raise Refused(f"“{name}” is in the list already. Expected another name, or use that one.", "name")
+    known = {
+        "name": name, "kind": kind, "method": typed["method"], "unit": typed["unit"], "direction": typed["direction"],
+        "samples": typed["samples"] or 1, "repeated": typed["repeated"], "low": typed["low"], "high": typed["high"],
+        "matters": typed["matters"], "decimals": 0, "fits": [crop.name] if crop else [],
+    }  # fmt: skip
+    match kind:
+        case Trait.Kind.SCORE:
+            known |= {"low": 1, "high": 9, "unit": ""}
+        case Trait.Kind.PERCENT | Trait.Kind.AFFECTED:
+            known |= {"low": 0, "high": 100, "unit": "%"}
+        case Trait.Kind.DATE:
+            known |= {"low": None, "high": None, "unit": "", "repeated": False, "samples": 1}
+        case Trait.Kind.YES_NO:
+            known |= {"low": 0, "high": 1, "unit": "", "samples": 1}
+        case Trait.Kind.CATEGORY:
+            kinds = [k for k in (" ".join(k.split()) for k in typed["choices"].split(",")) if k]
+            if not 2 <= len(kinds) <= 9 or len({k.casefold() for k in kinds}) < len(kinds):
+                raise Refused("Expected two to nine different kinds, with commas between.", "choices")
+            known |= {"low": None, "high": None, "unit": "", "samples": 1, "choices": kinds}
+        case Trait.Kind.COUNT:
+            known["low"] = known["low"] or 0
+        case Trait.Kind.MEASURE:
+            known["decimals"] = 2
+    if known["low"] is not None and known["high"] is not None and known["high"] <= known["low"]:
+        raise Refused("Expected a highest value above the lowest.", "high")
+    return Trait.objects.create(key=_free_key(name), **known)
+
+
+def _free_key(name: str) -> str:
+    base = f"own-{slugify(name)[:50] or 'trait'}"
+    taken = set(Trait.objects.filter(key__startswith=base).values_list("key", flat=True))
+    return next(k for k in (base, *(f"{base}-{n}" for n in range(2, MOST_TRAITS + 2))) if k not in taken)
+
+
+@transaction.atomic
+def keep_guide(
+    trait: Trait, anchors: Sequence[Mapping[str, Any]], alike: Sequence[Mapping[str, str]], why: str, by: User
+) -> Guide | None:
+    """A new version of a trait's guide; None when nothing changed. Earlier ones stay, with the records made by them. Raises
+    Refused for an anchor off the scale or unknown drawing, too many of either, or a change without its reason."""
+    if len(anchors) > MOST_ANCHORS or len(alike) > MOST_ALIKE:
+        raise Refused(f"A guide has at most {MOST_ANCHORS} places on the scale and {MOST_ALIKE} look-alikes.", "anchors")
+    for a in anchors:
+        if (trait.low is not None and a["at"] < trait.low) or (trait.high is not None and a["at"] > trait.high):
+            raise Refused(f"{a['at']:g} is off the scale, {trait.low:g} to {trait.high:g}.", "anchors")
+        if a["drawing"] and not known_drawing(a["drawing"]):
+            raise Refused(f"There is no drawing “{str(a['drawing'])[:24]}”.", "anchors")
+    placed, told = sorted((dict(a) for a in anchors), key=lambda a: float(a["at"])), [dict(a) for a in alike]
+    last = Trait.objects.select_for_update().get(pk=trait.pk).guides.last()
+    if last and (last.anchors, last.alike) == (placed, told):
+        return None
+    if last and not why.strip():
+        raise Refused("Records were made by the guide as it is. Say why it changes.", "why")
+    version = last.version + 1 if last else 1
+    return Guide.objects.create(
+        trait=trait, version=version, anchors=placed, alike=told, why=why.strip(), by=by, at=timezone.now()
+    )  # fmt: skip
