@@ -105,5 +105,5 @@ def _walk(
         lost = record.cause == "lost_label"
         seen = Seen(cause=Cause.LOST_LABEL, note="Stake gone") if lost else Seen(number=value(record))
         own = uuid.uuid5(uuid.NAMESPACE_OID, f"{trial.slug} {key} {plot.number}")
-        keep_observation(walked, plot, seen, people.evaluator, on, own, on, sure=True)
+        keep_observation(walked, plot, seen, people.evaluator, on, own, on)
     close_round(walked)

@@ -111,7 +111,7 @@ class Season:
         for plot in [p for p in self.plots if not p.exclusions.exists()][:most]:
             cause, note = (gaps or {}).get(plot.pk, ("", ""))
             seen = Seen(cause=cause, note=note) if cause else Seen(number=value(plot))
-            keep_observation(walked, plot, seen, self.people.evaluator, on, self._key(), on, sure=True)
+            keep_observation(walked, plot, seen, self.people.evaluator, on, self._key(), on)
         return walked
 
     def stand(self, plot: Plot) -> float:

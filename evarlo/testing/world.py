@@ -61,7 +61,7 @@ def walk(made: Trial, key: str, by: User) -> Round:
 
 
 def keep(asked: Round, plot: Plot, by: User, number: float | None = None, **seen: Any) -> Observation:
-    return keep_observation(asked, plot, Seen(number=number, **seen), by, TODAY, uuid.uuid4(), TODAY, sure=True)
+    return keep_observation(asked, plot, Seen(number=number, **seen), by, TODAY, uuid.uuid4(), TODAY)
 
 
 def keep_yields(made: Trial, by: User, means: dict[str, float], spread: float = 0.4) -> Round:

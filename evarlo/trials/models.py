@@ -59,6 +59,8 @@ class Trial(models.Model):
     in_row_cm = models.FloatField(null=True)
     cv_percent = models.FloatField(default=15)
     blind = models.BooleanField(default=True)
+    earlier_shown = models.BooleanField(default=False)  # whether those who score see what the round before found
+    organic_only = models.BooleanField(default=False)  # whether only what organic growing permits may be put on its plots
     opened_at = models.DateTimeField(null=True, blank=True)  # when names were shown to those who score
     layout_seed = models.BigIntegerField(null=True)
     layout_fixed_at = models.DateTimeField(null=True, blank=True)

@@ -26,30 +26,26 @@ from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
 from evarlo.walks.agreement import pairs_of
-from evarlo.walks.field import Brought, bring_in, settle, shown, taken_along, unsettled
+from evarlo.walks.field import Brought, bring_in, settle, taken_along, unsettled
 from evarlo.walks.models import Rival
-from evarlo.walks.queries import current
-from evarlo.walks.services import Seen
-from evarlo.walks.views import round_or_404
+from evarlo.walks.queries import current, shown
+from evarlo.walks.services import MOST_PARTS, Seen
+from evarlo.walks.views import round_or_404, rounds_asked
 
 SHELL = (
-    "ui/evarlo.css", "ui/js/page.js", "ui/js/field.js", "ui/js/kept.js", "ui/vendor/htmx.min.js", "ui/vendor/alpine-csp.min.js",
+    "ui/evarlo.css", "ui/js/page.js", "ui/js/ground.js", "ui/js/field.js", "ui/js/path.js",
+    "ui/js/values.js", "ui/js/kept.js", "ui/js/scan.js", "ui/vendor/htmx.min.js", "ui/vendor/alpine-csp.min.js",
     "ui/fonts/archivo-latin.woff2", "ui/fonts/archivo-latin-ext.woff2", "ui/mark.svg", "ui/icons.svg",
 )  # fmt: skip
 MOST_AT_ONCE = 200
 
 
 @may("observe")
-def field_page(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
-    """The empty page of a round; what is walked comes from the phone."""
-    trial = trial_or_404(slug)
-    return render(request, "walks/field.html", {"trial": trial, "round": round_or_404(trial, pk)})
-
-
-@may("observe")
 @never_cache
 def field_data(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
-    return JsonResponse(taken_along(round_or_404(trial_or_404(slug), pk), request.user))
+    """What the phone takes along."""
+    rounds = rounds_asked(request, trial_or_404(slug), pk)
+    return JsonResponse(taken_along(rounds, request.user, timezone.localdate()))
 
 
 @may("observe")
@@ -78,10 +74,14 @@ def _time(ms: Any) -> datetime:
 def _read(r: dict[str, Any]) -> Brought:
     number, day = r.get("number"), r.get("day")
     value = None if number is None or not isfinite(float(number)) else float(number)
+    looked, guide = (int(r[k]) if r.get(k) is not None else None for k in ("looked", "guide"))
     seen = Seen(
         value, date.fromisoformat(day) if day else None, str(r.get("cause") or ""),
-        " ".join(str(r.get("note") or "").split())[:300],
+        " ".join(str(r.get("note") or "").split())[:300], looked,
+        tuple(float(p) for p in (r.get("parts") or ())[:MOST_PARTS]), guide,
     )  # fmt: skip
+    if not all(isfinite(p) for p in seen.parts) or not 0 <= (guide or 0) < 30_000:
+        raise ValueError("not what a phone sends")
     before = str(r.get("before") or "")
     return Brought(
         uuid.UUID(r["key"]), int(r["plot"]), seen, _time(r["made"]), before, bool(r.get("undone")), bool(r.get("again"))
@@ -95,7 +95,8 @@ def settle_page(request: PersonRequest, slug: str) -> HttpResponse:
     rows = []
     for rival in unsettled(trial.rounds.all()):
         standing = current(rival.round).filter(plot=rival.plot).select_related("by").first()
-        rows.append((rival, shown(rival), standing, shown(standing) if standing else ""))
+        trait = rival.round.trait
+        rows.append((rival, shown(rival, trait), standing, shown(standing, trait) if standing else ""))
     return render(request, "walks/settle.html", {"trial": trial, "rows": rows})
 
 

@@ -20,6 +20,7 @@ class Round(models.Model):
     trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="rounds")
     trait = models.ForeignKey(Trait, on_delete=models.PROTECT)
     number = models.PositiveSmallIntegerField()
+    only = models.JSONField(default=list, blank=True)  # ids of the plots it is about; empty is every one
     due_on = models.DateField(null=True, blank=True)
     opened_on = models.DateField(null=True, blank=True)  # None while it is only planned
     opened_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
@@ -33,8 +34,28 @@ class Round(models.Model):
         return f"{self.trait}, round {self.number}"
 
 
-class Observation(models.Model):
-    """What one person saw in one plot: a number, a day, or a reason why there is none. Rows are only ever added.
+class Value(models.Model):
+    """What one person saw in one plot: a number, a day, or a reason why there is none. `looked` are the plants looked at where
+    a share of them is the number, `parts` the values of single plants where their mean is, `guide` the version it was made by."""
+
+    number = models.FloatField(null=True, blank=True)
+    day = models.DateField(null=True, blank=True)
+    cause = models.CharField(max_length=12, choices=Cause.choices, blank=True)
+    looked = models.PositiveSmallIntegerField(null=True, blank=True)
+    parts = models.JSONField(null=True, blank=True)
+    guide = models.PositiveSmallIntegerField(null=True, blank=True)
+    note = models.CharField(max_length=300, blank=True)
+    seen_on = models.DateField()
+    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        abstract = True
+        ordering = ["at"]
+
+
+class Observation(Value):
+    """A value that counts, or did until it was corrected. Rows are only ever added.
 
     `id` is made by the one who records, so that sending twice keeps once. A correction points at the row it
     supersedes; a row that is `withdrawn` supersedes without putting anything in the place.
@@ -43,18 +64,10 @@ class Observation(models.Model):
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     round = models.ForeignKey(Round, on_delete=models.PROTECT, related_name="observations")
     plot = models.ForeignKey(Plot, on_delete=models.PROTECT, related_name="observations")
-    number = models.FloatField(null=True, blank=True)
-    day = models.DateField(null=True, blank=True)
-    cause = models.CharField(max_length=12, choices=Cause.choices, blank=True)
-    note = models.CharField(max_length=300, blank=True)
     withdrawn = models.BooleanField(default=False)
-    seen_on = models.DateField()
-    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
     supersedes = models.OneToOneField("self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by")
 
-    class Meta:
-        ordering = ["at"]
+    class Meta(Value.Meta):
         indexes = [models.Index(fields=["round", "plot"])]
         constraints = [
             models.CheckConstraint(
@@ -77,27 +90,20 @@ class Observation(models.Model):
         return f"{self.plot}: {self.number if self.number is not None else self.day or self.cause}"
 
 
-class Rival(models.Model):
+class Rival(Value):
     """A value for a plot that has another already, from a phone that did not know of it. Both are kept until somebody settles
     which one counts."""
 
     id = models.UUIDField(primary_key=True)  # made by the phone
     round = models.ForeignKey(Round, on_delete=models.PROTECT, related_name="rivals")
     plot = models.ForeignKey(Plot, on_delete=models.PROTECT, related_name="rivals")
-    number = models.FloatField(null=True, blank=True)
-    day = models.DateField(null=True, blank=True)
-    cause = models.CharField(max_length=12, choices=Cause.choices, blank=True)
-    note = models.CharField(max_length=300, blank=True)
-    seen_on = models.DateField()
-    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
     settled_at = models.DateTimeField(null=True, blank=True)
     settled_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
     taken = models.BooleanField(default=False)  # it was the one that counts
     beside = models.BooleanField(default=False)  # only kept to see how raters agree: the same plot asked again, or the same answer
 
-    class Meta:
-        ordering = ["at"]
+    class Meta(Value.Meta):
+        pass
 
     def __str__(self) -> str:
         return f"{self.plot}: {self.number if self.number is not None else self.day or self.cause}"

@@ -13,14 +13,22 @@ from django.urls import reverse
 from evarlo.catalogue.models import Trait
 from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Criterion, Exclusion, Plot, Trial
+from evarlo.trials.queries import left_out
 from evarlo.trials.registry import DiaryLine, Due, Pin, Reading, Readings, Span
-from evarlo.walks.models import Observation, Round
+from evarlo.walks.models import Observation, Round, Value
+from trialcore.progress import progress_area
+from trialcore.samples import sample_mean
 from trialcore.stages import days_between
 
 
 def current(walk: Round) -> QuerySet[Observation]:
     """The observation that stands for each plot of a round."""
     return Observation.objects.filter(round=walk, superseded_by__isnull=True, withdrawn=False)
+
+
+def standing_of(trial: Trial) -> QuerySet[Observation]:
+    """Every observation of a trial that stands."""
+    return Observation.objects.filter(round__trial=trial, superseded_by__isnull=True, withdrawn=False)
 
 
 def latest_round(trial: Trial, trait: Trait) -> Round | None:
@@ -46,24 +54,74 @@ def readings(trial: Trial, trait: Trait, walk: Round | None = None) -> Readings:
     return found
 
 
+def course(trial: Trial, trait: Trait) -> Readings:
+    """The mean of a share over the season, plot by plot: the area under its course by the days."""
+    points: dict[int, list[tuple[date, float]]] = defaultdict(list)
+    rows = standing_of(trial).filter(round__trait=trait.of_id, number__isnull=False).order_by("seen_on", "at")
+    for plot, on, number in rows.values_list("plot_id", "seen_on", "number"):
+        points[plot] = [p for p in points[plot] if p[0] != on] + [(on, float(number or 0))]  # the later of two of one day
+    found: Readings = {}
+    for plot, some in points.items():
+        if len(some) > 1:
+            days = [float((on - some[0][0]).days) for on, _ in some]
+            found[plot] = Reading(progress_area(days, [n for _, n in some]).standardised)
+    return found
+
+
+def within(trial: Trial, trait: Trait) -> Readings:
+    """How far the plants of each plot differ in the newest round, in percent of their mean."""
+    assert trait.of
+    walk = latest_round(trial, trait.of)
+    rows = current(walk).values_list("plot_id", "parts") if walk else ()
+    return {plot: Reading(sample_mean(parts).cv_percent) for plot, parts in rows if parts and len(parts) > 2}
+
+
 def walked_traits(trial: Trial) -> list[Trait]:
-    """Traits of which this trial has a value."""
-    ids = Round.objects.filter(trial=trial, observations__isnull=False).values_list("trait", flat=True)
-    return list(Trait.objects.filter(pk__in=ids))
+    """Traits of which this trial has a value, and what is reckoned from them."""
+    rounds = dict(
+        Round.objects.filter(trial=trial, observations__isnull=False)
+        .values("trait").annotate(n=Count("pk", distinct=True)).values_list("trait", "n").order_by()
+    )  # fmt: skip
+    again = [t for t, n in rounds.items() if n > 1]
+    derived = Q(of__in=again, source=Trait.Source.COURSE) | Q(of__in=list(rounds), source=Trait.Source.WITHIN)
+    return list(Trait.objects.filter(Q(pk__in=list(rounds)) | derived))
+
+
+def walkable(walk: Round) -> list[Plot]:
+    """The plots of a round along the path; those left out of the trial are not walked."""
+    plots = walk.trial.plots.exclude(pk__in=left_out([walk.trial_id]))
+    return list(plots.filter(pk__in=walk.only) if walk.only else plots)
+
+
+def shown(value: Value, trait: Trait) -> str:
+    """A value as it is read out: 17 %, 14 Jul, 3 of 10, or why there is none."""
+    if value.cause:
+        return str(value.get_cause_display())
+    if value.day:
+        return f"{value.day:%-d %b}"
+    if value.number is None:
+        return "nothing"
+    match trait.kind:
+        case Trait.Kind.CATEGORY:
+            return str(trait.choices[int(value.number) - 1])
+        case Trait.Kind.YES_NO:
+            return "yes" if value.number else "no"
+        case Trait.Kind.AFFECTED:
+            return f"{value.number * (value.looked or 0) / 100:.0f} of {value.looked} plants"
+    mean = f"{value.number:.4g} {trait.unit}".strip()
+    return f"{mean}, mean of {len(value.parts)}" if value.parts else mean
 
 
 def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
-    rows = plot.observations.select_related("by", "round__trait").prefetch_related("superseded_by")
+    rows = plot.observations.order_by("at").select_related("by", "round__trait").prefetch_related("superseded_by")
     for row in rows:
         what = row.round.trait
         if row.withdrawn:
             text = f"{what.name}: taken back."
         elif row.cause:
             text = f"{what.name}: no value, {row.get_cause_display()}."
-        elif row.day:
-            text = f"{what.name}: {row.day:%-d %b}."
         else:
-            text = f"{what.name}: {row.number:g} {what.unit}".strip() + "."
+            text = f"{what.name}: {shown(row, what)}."
         yield DiaryLine(row.seen_on, f"{text} {row.note}".strip(), str(row.by), 3, hasattr(row, "superseded_by"))
 
 
@@ -87,18 +145,19 @@ def pins(trial: Trial) -> Iterable[Pin]:
 def due(today: date) -> Iterable[Due]:
     """Rounds that are planned for the next days or begun and not finished."""
     soon = today + timedelta(days=7)
-    left_out = Exclusion.objects.filter(lifted_at__isnull=True).values("plot")
-    rounds = (
+    out = Exclusion.objects.filter(lifted_at__isnull=True).values("plot")
+    rounds = list(
         Round.objects.filter(closed_at__isnull=True, due_on__lte=soon, trial__decided_at__isnull=True)
         .select_related("trial", "trait")
         .annotate(
-            plots=Count("trial__plots", filter=~Q(trial__plots__in=left_out), distinct=True),
-            done=Count("observations__plot", filter=~Q(observations__plot__in=left_out), distinct=True),
+            plots=Count("trial__plots", filter=~Q(trial__plots__in=out), distinct=True),
+            done=Count("observations__plot", filter=~Q(observations__plot__in=out), distinct=True),
         )
     )
     for walk in rounds:
-        if walk.due_on and walk.done < walk.plots:
-            left = f"{walk.plots - walk.done} plots" if not walk.done else f"{walk.plots - walk.done} of {walk.plots} plots left"
+        plots = len(walk.only) or walk.plots
+        if walk.due_on and walk.done < plots:
+            left = f"{plots - walk.done} plots" if not walk.done else f"{plots - walk.done} of {plots} plots left"
             url = reverse("walks:walk", args=[walk.trial.slug])
             yield Due("Walk", walk.trait.name, walk.trial, left, walk.due_on, url)
 
@@ -131,9 +190,8 @@ class RoundLine:
 def round_lines(trial: Trial, plots: int) -> list[RoundLine]:
     """The rounds of a trial, those to be walked first."""
     done: dict[int, int] = defaultdict(int)
-    rows = Observation.objects.filter(round__trial=trial, superseded_by__isnull=True, withdrawn=False)
-    for row in rows.values("round").annotate(n=Count("plot", distinct=True)):
+    for row in standing_of(trial).values("round").annotate(n=Count("plot", distinct=True)):
         done[row["round"]] = row["n"]
     rounds = Round.objects.filter(trial=trial).select_related("trait")
-    lines = [RoundLine(r, done[r.pk], plots) for r in rounds]
+    lines = [RoundLine(r, done[r.pk], len(r.only) or plots) for r in rounds]
     return sorted(lines, key=lambda x: (x.round.closed_at is not None or x.left == 0, x.round.due_on or date.max, x.round.pk))

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
+from typing import Any
 
 from django.db import transaction
 from django.db.models import Max
@@ -13,51 +14,74 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Trait
 from evarlo.people.models import User
+from evarlo.trials.deeds import record
 from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.services import Refused
-from evarlo.walks.models import Observation, Round
-from evarlo.walks.queries import current
-from trialcore.screening import is_unlikely
+from evarlo.walks.models import Observation, Round, Value
+from trialcore.samples import sample_mean
 
-
-class Unlikely(ValueError):
-    """A value within the range of the trait that is still far from the others: to be asked once."""
+MOST_PARTS = 60  # plants of one plot that are kept one by one
 
 
 @dataclass(frozen=True)
 class Seen:
-    """What was seen in a plot: one of number, day and cause."""
+    """What was seen in a plot: one of number, day and cause. `looked` are the plants looked at where the number is a share of
+    them, in percent; `parts` the values of single plants where it is their mean; `guide` the version it was scored by."""
 
     number: float | None = None
     day: date | None = None
     cause: str = ""
     note: str = ""
+    looked: int | None = None
+    parts: tuple[float, ...] = ()
+    guide: int | None = None
+
+    def kept(self) -> dict[str, Any]:
+        """The columns of a record that say it."""
+        return {
+            "number": self.number, "day": self.day, "cause": self.cause, "note": self.note.strip(), "looked": self.looked,
+            "parts": list(self.parts) or None, "guide": self.guide,
+        }  # fmt: skip
+
+
+def seen_in(value: Value) -> Seen:
+    """What a record says."""
+    return Seen(
+        value.number, value.day, value.cause, value.note, value.looked, tuple(value.parts or ()), value.guide
+    )  # fmt: skip
 
 
 @transaction.atomic
-def plan_round(trial: Trial, trait: Trait, due_on: date | None) -> Round:
-    """Put a round on the calendar."""
+def plan_round(trial: Trial, trait: Trait, due_on: date | None, only: Sequence[int] = ()) -> Round:
+    """Put a round on the calendar, for every plot or only for some (by id)."""
     if trait.source != Trait.Source.WALK:
         raise Refused(f"{trait} comes from the picks; it is not walked.")
     last = Round.objects.filter(trial=trial, trait=trait).aggregate(n=Max("number"))["n"] or 0
-    return Round.objects.create(trial=trial, trait=trait, number=last + 1, due_on=due_on)
+    return Round.objects.create(trial=trial, trait=trait, number=last + 1, due_on=due_on, only=list(only))
 
 
 @transaction.atomic
 def open_round(trial: Trial, trait: Trait, on: date, by: User) -> Round:
-    """The round to walk now for a trait: the one that is planned or open, else a new one.
+    """The round to walk now for a trait: the one of every plot that is planned or open, else a new one.
 
     A trait that is seen once has one round only. Raises Refused while the layout may still be shuffled.
     """
-    if not trial.is_fixed:
-        raise Refused("Fix the layout first: until then the plots may still change places.")
-    rounds = Round.objects.select_for_update().filter(trial=trial, trait=trait).order_by("number")
+    rounds = Round.objects.select_for_update().filter(trial=trial, trait=trait, only=[]).order_by("number")
     standing = rounds.filter(closed_at__isnull=True).first() if trait.repeated else rounds.first()
-    chosen = standing or plan_round(trial, trait, None)
-    if chosen.opened_on is None:
-        chosen.opened_on, chosen.opened_by = on, by
-        chosen.save(update_fields=["opened_on", "opened_by"])
-    return chosen
+    return begin_round(standing or plan_round(trial, trait, None), on, by)
+
+
+@transaction.atomic
+def begin_round(walk: Round, on: date, by: User) -> Round:
+    """Open a round that was planned; one that is open already stays as it is. What a trait's rounds tell together is put among
+    the traits as soon as there is a second one. Raises Refused while the layout may still be shuffled."""
+    if not walk.trial.is_fixed:
+        raise Refused("Fix the layout first: until then the plots may still change places.")
+    if walk.opened_on is None:
+        walk.opened_on, walk.opened_by = on, by
+        walk.save(update_fields=["opened_on", "opened_by"])
+    derive(walk.trait, again=walk.number > 1)
+    return walk
 
 
 @transaction.atomic
@@ -67,14 +91,20 @@ def close_round(walk: Round) -> None:
 
 
 @transaction.atomic
-def keep_observation(
-    walk: Round, plot: Plot, seen: Seen, by: User, seen_on: date, key: uuid.UUID, today: date, sure: bool = False
-) -> Observation:
+def show_earlier(trial: Trial, shown: bool, by: User) -> bool:
+    """Whether those who score see what the round before found; scores are no longer independent then, so it is on record."""
+    if trial.earlier_shown != shown:
+        Trial.objects.filter(pk=trial.pk).update(earlier_shown=shown)
+        record(trial, by, f"Earlier values are {'shown' if shown else 'hidden'} while scoring.")
+    return shown
+
+
+@transaction.atomic
+def keep_observation(walk: Round, plot: Plot, seen: Seen, by: User, seen_on: date, key: uuid.UUID, today: date) -> Observation:
     """Keep what was seen in one plot. The same `key` sent again with the same answer is kept once.
 
     Another answer under a key that was used is a correction. A plot that has a value in this round gets a correction
-    too; the old one stays. Raises Refused for a value that cannot be, and Unlikely for one far from the others unless
-    the person is `sure`.
+    too; the old one stays. Raises Refused for a value that cannot be.
     """
     again = Observation.objects.filter(pk=key).first()
     if again is not None and (again.plot_id, again.round_id) == (plot.pk, walk.pk) and same_answer(again, seen):
@@ -85,25 +115,20 @@ def keep_observation(
         raise Refused(f"{seen_on:%-d %b %Y} is still to come.", "day")
     check_seen(walk.trait, seen, today)
     before = Observation.objects.filter(round=walk, plot=plot, superseded_by__isnull=True).first()
-    if before is not None and same_answer(before, seen):
+    if before is not None and same_answer(before, seen) and not looked_anew(before, seen_on):
         return before
-    if not sure and seen.number is not None:
-        others = [n for n in current(walk).exclude(plot=plot).values_list("number", flat=True) if n is not None]
-        if is_unlikely(seen.number, others):
-            raise Unlikely(f"{seen.number:g} {walk.trait.unit}".strip() + " is far from the other plots. Is it right?")
-    return Observation.objects.create(
-        id=key if again is None else uuid.uuid4(),
-        round=walk,
-        plot=plot,
-        number=seen.number,
-        day=seen.day,
-        cause=seen.cause,
-        note=seen.note.strip(),
-        seen_on=seen_on,
-        by=by,
-        at=timezone.now(),
-        supersedes=before,
-    )
+    made = observed(walk, plot, seen, by, seen_on, key if again is None else uuid.uuid4(), before)
+    made.save(force_insert=True)
+    return made
+
+
+def observed(
+    walk: Round, plot: Plot, seen: Seen, by: User, seen_on: date, key: uuid.UUID, before: Observation | None
+) -> Observation:
+    """A record of what was seen, in the place of what stood `before`; not written yet."""
+    return Observation(
+        id=key, round=walk, plot=plot, seen_on=seen_on, by=by, at=timezone.now(), supersedes=before, **exact(seen).kept()
+    )  # fmt: skip
 
 
 @transaction.atomic
@@ -113,18 +138,7 @@ def keep_many(walk: Round, values: Sequence[tuple[Plot, Seen]], by: User, seen_o
         check_seen(walk.trait, seen, seen_on)
     now = timezone.now()
     Observation.objects.bulk_create(
-        Observation(
-            round=walk,
-            plot=plot,
-            number=seen.number,
-            day=seen.day,
-            cause=seen.cause,
-            note=seen.note,
-            seen_on=seen_on,
-            by=by,
-            at=now,
-        )
-        for plot, seen in values
+        Observation(round=walk, plot=plot, seen_on=seen_on, by=by, at=now, **exact(seen).kept()) for plot, seen in values
     )
     return len(values)
 
@@ -134,20 +148,38 @@ def withdraw(observation: Observation, by: User) -> None:
     """Undo: what this observation superseded stands again, or nothing does. Both rows stay."""
     if Observation.objects.filter(supersedes=observation).exists():
         raise Refused("It has been corrected since; undo the correction instead.")
+    taken_back(observation, by).save(force_insert=True)
+
+
+def taken_back(observation: Observation, by: User) -> Observation:
+    """The record that undoes an observation: it says what that one superseded, or nothing; not written yet."""
     before = observation.supersedes
-    Observation.objects.create(
-        round=observation.round,
-        plot=observation.plot,
-        supersedes=observation,
-        by=by,
-        at=timezone.now(),
-        seen_on=observation.seen_on,
-        number=before.number if before else None,
-        day=before.day if before else None,
-        cause=before.cause if before else "",
-        note=before.note if before else "",
-        withdrawn=before is None or before.withdrawn,
-    )
+    return Observation(
+        id=uuid.uuid4(), round_id=observation.round_id, plot_id=observation.plot_id, supersedes=observation, by=by,
+        at=timezone.now(), seen_on=before.seen_on if before else observation.seen_on, withdrawn=before is None or before.withdrawn,
+        **(seen_in(before) if before else Seen()).kept(),
+    )  # fmt: skip
+
+
+def derive(trait: Trait, again: bool) -> None:
+    """Put among the traits what several rounds of a share tell together (its mean over the season), and how evenly the plants
+    of a plot stand where several are looked at."""
+    made = {}
+    if again and trait.repeated and trait.kind in (Trait.Kind.PERCENT, Trait.Kind.AFFECTED):
+        made["course"] = {
+            "name": f"{trait.name}, over the season"[:60], "unit": "%", "source": Trait.Source.COURSE, "decimals": 1,
+            "method": "Mean over the days from the first round to the last: the area under its course by the days (trapezia).",
+        }  # fmt: skip
+    if trait.samples > 1 and trait.kind in (Trait.Kind.MEASURE, Trait.Kind.COUNT):
+        made["within"] = {
+            "name": f"{trait.name}, evenness"[:60], "unit": "%", "source": Trait.Source.WITHIN, "decimals": 0,
+            "method": "How far the plants of a plot differ: their standard deviation in percent of their mean. Low is even.",
+        }  # fmt: skip
+    for end, known in made.items():
+        better = trait.direction if end == "course" else Trait.Direction.LOWER
+        Trait.objects.get_or_create(
+            key=f"{trait.key}-{end}"[:80], defaults={"of": trait, "kind": Trait.Kind.MEASURE, "direction": better, **known}
+        )
 
 
 def check_seen(trait: Trait, seen: Seen, today: date) -> None:
@@ -163,8 +195,35 @@ def check_seen(trait: Trait, seen: Seen, today: date) -> None:
         _check_day(trait, seen, today)
     elif seen.number is None:
         raise Refused(f"Expected a number for {trait.name.lower()}.", "value")
+    elif trait.kind == Trait.Kind.CATEGORY:
+        if seen.number not in range(1, len(trait.choices) + 1):
+            raise Refused(f"Expected one of {', '.join(trait.choices)}.", "value")
+    elif trait.kind == Trait.Kind.YES_NO:
+        if seen.number not in (0, 1):
+            raise Refused("Expected yes or no.", "value")
+    elif trait.kind == Trait.Kind.AFFECTED:
+        _check_share(seen)
+    elif seen.parts:
+        if len(seen.parts) > MOST_PARTS:
+            raise Refused(f"Found {len(seen.parts)} plants. Expected at most {MOST_PARTS}.", "value")
+        for part in seen.parts:
+            _check_number(trait, part)
     else:
-        _check_number(trait, seen.number)
+        _check_number(trait, seen.number, trait.samples == 1)
+
+
+def exact(seen: Seen) -> Seen:
+    """What is kept: the mean of single plants is reckoned here, whatever was sent with them."""
+    return replace(seen, number=sample_mean(seen.parts).mean) if seen.parts else seen
+
+
+def _check_share(seen: Seen) -> None:
+    """A share of plants looked at is of whole plants, and not of more than there are."""
+    if not seen.looked or not 1 <= seen.looked <= 10_000:
+        raise Refused("Expected how many plants were looked at.", "value")
+    affected = (seen.number or 0.0) * seen.looked / 100
+    if abs(affected - round(affected)) > 1e-6 or not 0 <= round(affected) <= seen.looked:
+        raise Refused(f"Found {affected:g} of {seen.looked} plants. Expected a whole number up to {seen.looked}.", "value")
 
 
 def _check_day(trait: Trait, seen: Seen, today: date) -> None:
@@ -176,7 +235,7 @@ def _check_day(trait: Trait, seen: Seen, today: date) -> None:
         raise Refused(f"{seen.day:%-d %b %Y} lies more than a season back.", "value")
 
 
-def _check_number(trait: Trait, number: float) -> None:
+def _check_number(trait: Trait, number: float, whole: bool = True) -> None:
     low, high = trait.low, trait.high
     if (low is not None and number < low) or (high is not None and number > high):
         wanted = (
@@ -187,10 +246,18 @@ def _check_number(trait: Trait, number: float) -> None:
             else f"of at most {high:g}"
         )
         raise Refused(f"Found {number:g}. Expected {trait.name.lower()} {wanted} {trait.unit}".strip() + ".", "value")
-    if trait.kind in (Trait.Kind.COUNT, Trait.Kind.SCORE) and number != int(number):
+    if whole and trait.kind in (Trait.Kind.COUNT, Trait.Kind.SCORE) and number != int(number):
         raise Refused(f"Found {number:g}. Expected a whole number.", "value")
 
 
-def same_answer(before: Observation, seen: Seen) -> bool:
+def same_answer(before: Value, seen: Seen) -> bool:
     """Whether a value on record says the same."""
-    return (before.number, before.day, before.cause, before.note) == (seen.number, seen.day, seen.cause, seen.note.strip())
+    mine = exact(seen)
+    return (before.number, before.day, before.cause, before.note, before.looked, tuple(before.parts or ())) == (
+        mine.number, mine.day, mine.cause, mine.note.strip(), mine.looked, mine.parts
+    )  # fmt: skip
+
+
+def looked_anew(before: Value, seen_on: date) -> bool:
+    """A stage not reached on another day is news: it was looked for again."""
+    return before.cause == Cause.NOT_REACHED and before.seen_on != seen_on

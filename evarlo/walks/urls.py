@@ -10,11 +10,8 @@ urlpatterns = [
     path("walk/agreement/", field_views.agreement_page, name="agreement"),
     path("walk/settle/", field_views.settle_page, name="settle"),
     path("walk/settle/<uuid:key>/", field_views.settle_act, name="settle-act"),
-    path("walk/<int:pk>/field/", field_views.field_page, name="field"),
+    path("walk/earlier/", views.earlier, name="earlier"),
     path("walk/<int:pk>/field.json", field_views.field_data, name="field-data"),
     path("walk/<int:pk>/bring-in/", field_views.field_batch, name="bring-in"),
-    path("walk/<int:pk>/ground/", views.round_ground, name="ground"),
-    path("walk/<int:pk>/keep/", views.keep, name="keep"),
-    path("walk/<int:pk>/undo/<uuid:key>/", views.undo, name="undo"),
     path("walk/<int:pk>/close/", views.close, name="close"),
 ]

@@ -61,7 +61,10 @@ class Roles(TestCase):
         doors = {
             "plan": [reverse("trials:new"), reverse("trials:shuffle", args=[made.slug]), reverse("trials:fix", args=[made.slug])],
             "compare": [reverse("compare:compare", args=[made.slug]), reverse("verdicts:report", args=[made.slug])],
-            "observe": [reverse("walks:round", args=[made.slug, walked.pk]), reverse("walks:keep", args=[made.slug, walked.pk])],
+            "observe": [
+                reverse("walks:round", args=[made.slug, walked.pk]),
+                reverse("walks:bring-in", args=[made.slug, walked.pk]),
+            ],
             "exclude": [reverse("trials:leave-out", args=[made.slug, plot.pk])],
             "decide": [reverse("verdicts:give", args=[made.slug, entry.pk]), reverse("verdicts:sign", args=[made.slug])],
             "bring_in": [reverse("exchange:bring-in")],

@@ -1,6 +1,10 @@
 """A round in the hand with the network cut: reloaded, corrected, undone, brought in once; two phones that differ; a server that
 does not answer."""
 
+import itertools
+import random
+from unittest import mock
+
 from django.utils import timezone
 from playwright.sync_api import Page, expect
 
@@ -9,9 +13,12 @@ from evarlo.testing.browser import PHONE, BrowserTest
 from evarlo.walks.models import Observation, Rival
 from evarlo.walks.queries import current
 from evarlo.walks.services import open_round
+from trialcore.screening import is_unlikely
 
 
-class WithoutSignal(BrowserTest):
+class Walkers(BrowserTest):
+    """A fennel trial of twelve plots, sown, with a round for damage."""
+
     forgiven = ("ERR_INTERNET_DISCONNECTED", "ERR_FAILED", "Failed to load resource", "status of 500", "status of 401")
 
     def setUp(self) -> None:
@@ -26,7 +33,7 @@ class WithoutSignal(BrowserTest):
     def take(self, who: str = "manager") -> Page:
         """A phone that has opened the round once, and whose worker is ready."""
         page = self.open(who, PHONE)
-        page.goto(self.at(f"/trials/{self.made.slug}/walk/{self.walk.pk}/field/"))
+        page.goto(self.at(f"/trials/{self.made.slug}/walk/{self.walk.pk}/"))
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[0])
         page.evaluate("() => navigator.serviceWorker.ready")
         page.reload()
@@ -40,6 +47,8 @@ class WithoutSignal(BrowserTest):
     def values(self) -> dict[str, float | None]:
         return {o.plot.number: o.number for o in current(self.walk).select_related("plot")}
 
+
+class WithoutSignal(Walkers):
     def test_a_round_walked_without_signal_comes_in_once(self) -> None:
         page = self.take()
         self.accessible(page, "field round")
@@ -64,7 +73,7 @@ class WithoutSignal(BrowserTest):
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[4])
         page.get_by_label("Go to plot").fill(self.numbers[0])
         page.get_by_label("Go to plot").press("Enter")
-        expect(page.get_by_text("You have 12 here.")).to_be_visible()
+        expect(page.get_by_text("You have 12 % here.")).to_be_visible()
         self.type(page, "13")
         self.assertEqual(Observation.objects.count(), 0)
         page.context.set_offline(False)
@@ -152,4 +161,163 @@ class WithoutSignal(BrowserTest):
         page.context.set_offline(False)
         page.goto(self.at("/"))
         expect(page.locator("[data-link]")).to_contain_text("All saved")
+        self.assertEqual(self.values(), {self.numbers[0]: 12})
+
+
+class SpeedOfTheHand(Walkers):
+    """Several traits a plot, single plants, guides, ways through the plots, a scanner, the camera, a second look."""
+
+    def walk_for(self, *keys: str, who: str = "manager") -> Page:
+        self.rounds = [open_round(self.made, world.trait(key), timezone.localdate(), self.by) for key in keys]
+        page = self.open(who, PHONE)
+        more = ",".join(str(r.pk) for r in self.rounds[1:])
+        page.goto(self.at(f"/trials/{self.made.slug}/walk/{self.rounds[0].pk}/?with={more}"))
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[0])
+        return page
+
+    def test_several_traits_of_a_plot_and_plants_one_by_one_without_signal(self) -> None:
+        page = self.walk_for("vigour", "diseased-plants", "width")
+        page.evaluate("() => navigator.serviceWorker.ready")
+        page.reload()
+        expect(page.locator(".column button")).to_have_count(3)
+        self.accessible(page, "several traits")
+        self.no_sideways(page, "several traits")
+        page.context.set_offline(True)
+        page.keyboard.press("7")
+        expect(page.locator("#bench-title")).to_contain_text("Plants diseased")
+        self.type(page, "11")
+        expect(page.locator(".error").first).to_contain_text("Found 11 of 10 plants")
+        page.locator("#value").fill("")
+        self.type(page, "3/8")
+        expect(page.locator("#bench-title")).to_contain_text("Bulb or head width")
+        for value in ("8,1", "7.9", "9"):
+            self.type(page, value)
+        expect(page.locator(".sample")).to_contain_text("Plant 4 of 10 8.1, 7.9, 9. Mean 8.33 ± 0.34 cm")
+        page.keyboard.press("u")
+        expect(page.locator(".sample")).to_contain_text("Plant 3 of 10")
+        page.reload()  # plants that were typed are there after a reload
+        expect(page.locator(".sample")).to_contain_text("Plant 3 of 10 8.1, 7.9.")
+        page.get_by_role("button", name="Keep these 2").tap()
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[1])
+        expect(page.locator("#bench-title")).to_contain_text("Vigour")
+        page.context.set_offline(False)
+        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        kept = {o.round.trait.key: (o.number, o.looked, o.parts) for o in Observation.objects.select_related("round__trait")}
+        self.assertEqual(kept["vigour"], (7, None, None))
+        self.assertEqual(kept["diseased-plants"], (37.5, 8, None))
+        self.assertEqual(kept["width"], (8.0, None, [8.1, 7.9]))
+
+    def test_a_guide_is_at_hand_and_its_version_is_kept(self) -> None:
+        page = self.walk_for("leaf-disease")
+        page.get_by_role("button", name="Guide").tap()
+        expect(page.locator(".guide .anchors li")).to_have_count(6)
+        expect(page.locator(".guide")).to_contain_text("Can be taken for it")
+        self.accessible(page, "guide")
+        self.type(page, "25")
+        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        self.assertEqual(Observation.objects.get().guide, 1)
+
+    def test_stages_are_seen_today_or_not_yet(self) -> None:
+        page = self.walk_for("first-flower")
+        page.get_by_role("button", name="Not yet").tap()
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[1])
+        page.get_by_role("button", name="Seen today").tap()
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[2])
+        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        seen = {o.plot.number: o.day or o.cause for o in Observation.objects.select_related("plot")}
+        self.assertEqual(seen, {self.numbers[0]: "not_reached", self.numbers[1]: timezone.localdate()})
+
+    def test_every_way_leads_through_every_plot_once(self) -> None:
+        page = self.walk_for("damage")
+        ways = [o.get_attribute("value") for o in page.locator("#way option").all()]
+        plots = page.evaluate("async () => (await (await fetch(document.getElementById('field').dataset.data)).json()).plots")
+        for way in ways:
+            order = page.evaluate(
+                "async ([plots, way]) => (await import('/static/ui/js/path.js')).pathOf(plots, way)", [plots, way]
+            )
+            with self.subTest(way=way):
+                self.assertEqual(sorted(p["id"] for p in order), sorted(p["id"] for p in plots))
+                if way in ("tl", "tr", "bl", "br"):  # one row to the next, and within a row one plot to the next
+                    xs = sorted({p["x"] for p in plots})
+                    steps = [abs(xs.index(a["x"]) - xs.index(b["x"])) for a, b in itertools.pairwise(order)]
+                    self.assertLessEqual(max(steps), 1)
+        page.locator("#way").select_option("br")
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[0])
+        page.reload()
+        expect(page.locator("#way")).to_have_value("br")
+        page.locator("#way").select_option("free")
+        page.get_by_label("Go to plot").fill(self.numbers[0])
+        page.get_by_label("Go to plot").press("Enter")
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[0])
+        self.type(page, "5")
+        corner = page.evaluate(
+            "async ([plots]) => { const { nextFrom } = await import('/static/ui/js/path.js');"
+            " return plots[nextFrom(plots, 0, 'free', (p) => p === plots[0])].number; }", [plots]
+        )  # fmt: skip
+        expect(page.locator(".strip-tag.here")).to_have_text(corner)
+
+    def test_a_scanner_types_the_code_of_a_stake(self) -> None:
+        page = self.walk_for("vigour")
+        page.keyboard.type(f"T{self.made.pk}-{self.numbers[5]}")
+        page.keyboard.press("Enter")
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[5])
+        page.keyboard.type(f"T{self.made.pk + 1}-{self.numbers[2]}")
+        page.keyboard.press("Enter")
+        expect(page.locator(".error").first).to_contain_text("That stake is of another trial.")
+        self.assertEqual(Observation.objects.count(), 0)
+
+    def test_the_camera_reads_a_stake_where_the_browser_offers_it(self) -> None:
+        self.rounds = [open_round(self.made, world.trait("damage"), timezone.localdate(), self.by)]
+        page = self.open("manager", PHONE)
+        page.add_init_script(
+            f"""window.BarcodeDetector = class {{ async detect() {{ return [{{ rawValue: "T{self.made.pk}-{self.numbers[4]}" }}]; }} }};
+            Object.defineProperty(navigator, "mediaDevices", {{ value: {{ getUserMedia: async () => {{
+              const canvas = document.createElement("canvas"); const on = canvas.getContext("2d"); setInterval(() => on.fillRect(0, 0, 9, 9), 50); return canvas.captureStream(5); }} }} }});"""
+        )  # fmt: skip
+        page.goto(self.at(f"/trials/{self.made.slug}/walk/{self.rounds[0].pk}/"))
+        page.get_by_role("button", name="Scan a stake").tap()
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[4])
+
+    def test_a_value_far_from_the_others_is_asked_about_once_by_the_cores_rule(self) -> None:
+        page = self.walk_for("damage")
+        for value in (10, 11, 12, 9, 10, 11):
+            self.type(page, str(value))
+        self.type(page, "90")
+        expect(page.locator(".error").first).to_contain_text("90 % is far from the other plots")
+        self.type(page, "")
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[7])
+        luck = random.Random(4)  # noqa: S311
+        cases = [
+            ([round(luck.gauss(20, 4), 1) for _ in range(luck.randint(3, 14))], round(luck.gauss(20, 30), 1)) for _ in range(200)
+        ]
+        told = page.evaluate("async (cases) => { const { far } = await import('/static/ui/js/values.js'); return cases.map(([o, v]) => far(v, o)); }",
+                             cases)  # fmt: skip
+        self.assertEqual(told, [is_unlikely(value, others) for others, value in cases])
+        self.assertIn(True, told)
+
+    def test_keys_typed_ahead_go_to_the_next_plots(self) -> None:
+        page = self.walk_for("damage")
+        page.keyboard.type("12\r7\rx23\r", delay=5)
+        expect(page.locator(".foot").first).to_contain_text("4 of 12 plots")
+        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        kept = {o.plot.number: o.number if o.number is not None else o.cause for o in Observation.objects.select_related("plot")}
+        self.assertEqual([kept[n] for n in self.numbers[:4]], [12, 7, "failed", 3])
+
+    def test_a_new_version_of_the_worker_strands_nothing(self) -> None:
+        page = self.take()
+        page.context.set_offline(True)
+        self.type(page, "12")
+        expect(page.locator("[data-link]")).to_contain_text("1 kept on this phone")
+        page.context.set_offline(False)
+        page.route("**/bring-in/", lambda route: route.abort())
+        with mock.patch("evarlo.walks.field_views._shell_version", return_value="another"):
+            page.evaluate("async () => { const r = await navigator.serviceWorker.getRegistration(); await r.update(); }")
+            page.wait_for_function("async () => (await caches.keys()).join() === 'evarlo-another'")
+        page.context.set_offline(True)
+        page.reload()
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[1])
+        expect(page.locator("[data-link]")).to_contain_text("1 kept on this phone")
+        page.unroute("**/bring-in/")
+        page.context.set_offline(False)
+        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
         self.assertEqual(self.values(), {self.numbers[0]: 12})

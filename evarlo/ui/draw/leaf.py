@@ -36,7 +36,8 @@ def draw_leaf(leaf: Leaf, said: str, key: str, mirrored: bool = False) -> SafeSt
     )
     return format_html(
         '<svg class="leaf-drawing" role="img" aria-label="{}" viewBox="0 0 {} {}">'
-        '<clipPath id="{}"><polygon points="{}"/></clipPath><g{}><polygon class="blade" points="{}"/><g clip-path="url(#{})">{}<path class="vein" d="M{} {}h{}"/>{}{}</g></g></svg>',
+        '<clipPath id="{}"><polygon points="{}"/></clipPath><g{}><polygon class="blade" points="{}"/>'
+        '<g clip-path="url(#{})">{}<path class="vein" d="M{} {}h{}"/>{}{}</g></g></svg>',
         said, f"{WIDE + 2 * PAD:.0f}", f"{high:.0f}", f"clip-{key}", _points(leaf.outline, middle),
         mark_safe(f' transform="translate({WIDE + 2 * PAD:.0f} 0) scale(-1 1)"') if mirrored else "",  # noqa: S308
         _points(leaf.outline, middle), f"clip-{key}", veins, PAD, f"{middle:.0f}", WIDE,

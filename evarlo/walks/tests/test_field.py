@@ -4,11 +4,15 @@ import json
 import uuid
 from datetime import datetime, timedelta
 from typing import Any
+from unittest import mock
 
+from django.db import connection
 from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
 
+from evarlo.catalogue.models import Trait
 from evarlo.people.models import Role, User
 from evarlo.testing import world
 from evarlo.trials.models import Plot
@@ -16,8 +20,8 @@ from evarlo.trials.services import Refused
 from evarlo.walks.agreement import pairs_of
 from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along, unsettled
 from evarlo.walks.models import Observation, Rival
-from evarlo.walks.queries import current
-from evarlo.walks.services import Seen, open_round
+from evarlo.walks.queries import course, current, shown, walked_traits, within
+from evarlo.walks.services import Seen, close_round, open_round, plan_round, show_earlier
 
 
 class Phone(TestCase):
@@ -34,6 +38,11 @@ class Phone(TestCase):
     def record(self, plot: Plot, number: float | None, **more: Any) -> Brought:
         given: dict[str, Any] = {"key": uuid.uuid4(), "seen": Seen(number=number), "made_at": self.now} | more
         return Brought(plot=plot.pk, **given)
+
+    def along(self, user: User) -> dict[str, Any]:
+        """What this person's phone knows of the round."""
+        told: dict[str, Any] = taken_along([self.walk], user, timezone.localdate())["asks"][0]
+        return told
 
     def bring(self, *records: Brought, by: User | None = None, clock: datetime | None = None) -> list[Answer]:
         return bring_in(self.walk, records, by or self.by, self.now, clock or self.now)
@@ -64,7 +73,7 @@ class BroughtIn(Phone):
         self.bring(mine)
         answer = self.bring(theirs, by=self.other)[0]
         self.assertEqual((answer.state, answer.stands), ("rival", str(mine.key)))
-        self.assertIn("has 10; both are kept", answer.said)
+        self.assertIn("has 10 %; both are kept", answer.said)
         self.assertEqual(self.bring(theirs, by=self.other)[0].state, "same")
         self.assertEqual(self.values(), {self.plots[0].number: 10})
         settle(Rival.objects.get(), True, self.by, timezone.localdate())
@@ -109,10 +118,132 @@ class BroughtIn(Phone):
 
     def test_what_is_taken_along_tells_no_name_and_no_other_persons_value(self) -> None:
         self.bring(self.record(self.plots[0], 37.125))
-        told = json.dumps(taken_along(self.walk, self.other))
+        told = json.dumps(taken_along([self.walk], self.other, timezone.localdate()))
         for secret in ("37.125", "Corvane", self.plots[0].entry.code):
             self.assertNotIn(secret, told.replace(str(self.made), ""))
-        self.assertIn('"own": "37.125"', json.dumps(taken_along(self.walk, self.by)))
+        self.assertEqual(self.along(self.by)["own"], {self.plots[0].pk: "37.12 %"})
+        self.assertEqual((self.along(self.other)["own"], self.along(self.other)["taken"]), ({}, [self.plots[0].pk]))
+
+
+class Kinds(Phone):
+    """What each kind of trait keeps, and what it refuses."""
+
+    def of(self, key: str) -> None:
+        self.walk = open_round(self.made, world.trait(key), timezone.localdate(), self.by)
+
+    def test_plants_of_a_plot_are_kept_one_by_one_and_their_mean_is_reckoned_here(self) -> None:
+        self.of("width")
+        sent = Seen(number=99, parts=(8.0, 9.0, 10.0), guide=2)
+        self.assertEqual(self.bring(self.record(self.plots[0], None, seen=sent))[0].state, "kept")
+        kept = current(self.walk).get()
+        self.assertEqual((kept.number, kept.parts, kept.guide), (9.0, [8.0, 9.0, 10.0], 2))
+        self.assertEqual(shown(kept, self.walk.trait), "9 cm, mean of 3")
+        wrong = Seen(number=9, parts=(8.0, 900.0))
+        self.assertIn("Found 900", self.bring(self.record(self.plots[1], None, seen=wrong))[0].said)
+        evenness = Trait.objects.get(key="width-within")
+        self.assertIn(evenness, walked_traits(self.made))
+        spread = within(self.made, evenness)[self.plots[0].pk].number
+        self.assertAlmostEqual(spread or 0, 100 * 1.0 / 9.0)
+
+    def test_a_share_is_of_whole_plants(self) -> None:
+        self.of("diseased-plants")
+        self.bring(self.record(self.plots[0], None, seen=Seen(number=37.5, looked=8)))
+        self.assertEqual(shown(current(self.walk).get(), self.walk.trait), "3 of 8 plants")
+        for seen, said in ((Seen(number=30), "how many plants"), (Seen(number=33, looked=10), "whole number"),
+                           (Seen(number=110, looked=10), "whole number up to 10"), (Seen(number=0, looked=0), "how many plants")):  # fmt: skip
+            with self.subTest(seen=seen):
+                self.assertIn(said, self.bring(self.record(self.plots[1], None, seen=seen))[0].said)
+
+    def test_yes_or_no_and_kinds(self) -> None:
+        self.of("true-to-name")
+        self.bring(self.record(self.plots[0], 0))
+        self.assertEqual(shown(current(self.walk).get(), self.walk.trait), "no")
+        self.assertEqual(self.bring(self.record(self.plots[1], 2))[0].said, "Expected yes or no.")
+        self.of("habit")
+        self.bring(self.record(self.plots[0], 2))
+        self.assertEqual(shown(current(self.walk).get(), self.walk.trait), "spreading")
+        self.assertIn("upright, spreading, trailing", self.bring(self.record(self.plots[1], 4))[0].said)
+
+    def test_a_stage_not_reached_is_looked_for_again_on_the_next_day(self) -> None:
+        self.of("first-flower")
+        early, today = self.now - timedelta(days=6), timezone.localdate()
+        self.bring(self.record(self.plots[0], None, seen=Seen(cause="not_reached"), made_at=early))
+        asked = self.along(self.other)
+        self.assertNotIn(self.plots[0].pk, asked["taken"])
+        before = asked["stands"][self.plots[0].pk]
+        again = self.record(self.plots[0], None, seen=Seen(cause="not_reached"), before=before)
+        self.assertEqual(self.bring(again, by=self.other)[0].state, "kept")
+        self.assertEqual(current(self.walk).get().seen_on, today)
+        self.assertIn(self.plots[0].pk, self.along(self.other)["taken"])
+        self.bring(self.record(self.plots[0], None, seen=Seen(day=today), before=str(again.key)), by=self.other)
+        self.assertEqual((current(self.walk).get().day, Observation.objects.count()), (today, 3))
+
+    def test_the_course_over_rounds_is_the_area_by_the_days(self) -> None:
+        first = self.walk
+        self.bring(self.record(self.plots[0], 10, made_at=self.now - timedelta(days=20)))
+        close_round(first)
+        self.of("damage")
+        self.assertEqual(self.walk.number, 2)
+        self.bring(self.record(self.plots[0], 30, made_at=self.now - timedelta(days=10)))
+        close_round(self.walk)
+        self.of("damage")
+        self.bring(self.record(self.plots[0], 20), self.record(self.plots[1], 20))
+        found = course(self.made, Trait.objects.get(key="damage-course"))
+        self.assertEqual(list(found), [self.plots[0].pk])
+        self.assertAlmostEqual(found[self.plots[0].pk].number or 0, (20 * 10 + 25 * 10) / 20)
+
+    def test_earlier_values_go_along_only_where_the_trial_says_so(self) -> None:
+        self.bring(self.record(self.plots[0], 10, seen=Seen(number=10, note="hail")))
+        close_round(self.walk)
+        self.of("damage")
+        self.assertEqual(self.along(self.other)["earlier"], {})
+        show_earlier(self.made, True, self.by)
+        self.walk.refresh_from_db()
+        self.assertIn("10 % on", self.along(self.other)["earlier"][self.plots[0].pk])
+        self.assertIn("shown while scoring", self.made.deeds.last().said)
+
+    def test_a_closed_round_is_corrected_by_those_who_may(self) -> None:
+        self.bring(self.record(self.plots[0], 10), by=self.other)
+        close_round(self.walk)
+        self.walk.refresh_from_db()
+        self.assertEqual(self.along(self.by)["own"], {self.plots[0].pk: f"10 % ({self.other})"})
+        self.assertEqual(self.along(self.other)["own"], {self.plots[0].pk: "10 %"})
+        stands = self.along(self.by)["stands"][self.plots[0].pk]
+        self.assertEqual(self.bring(self.record(self.plots[0], 12, before=stands))[0].state, "kept")
+        self.assertEqual((self.values(), Rival.objects.count()), ({self.plots[0].number: 12}, 0))
+
+    def test_rounds_are_walked_together_and_over_some_plots_only(self) -> None:
+        some = plan_round(self.made, world.trait("recovery"), None, [p.pk for p in self.plots[:3]])
+        told = taken_along([self.walk, some], self.by, timezone.localdate())
+        self.assertEqual(told["round"], f"{self.walk.pk},{some.pk}")
+        self.assertEqual([len(a["plots"]) for a in told["asks"]], [12, 3])
+        self.assertEqual(len(told["plots"]), 12)
+        self.assertNotEqual(open_round(self.made, some.trait, timezone.localdate(), self.by), some)
+
+    def test_what_was_undone_can_be_kept_again(self) -> None:
+        first = self.record(self.plots[0], 10)
+        self.bring(first, self.record(self.plots[0], None, before=str(first.key), undone=True), self.record(self.plots[0], 14))
+        self.assertEqual((self.values(), Observation.objects.count()), ({self.plots[0].number: 14}, 3))
+
+    def test_a_batch_is_written_whole_or_not_at_all(self) -> None:
+        """The server dies after the observations and before the rest: nothing is there, and the phone sends all of it again."""
+        self.bring(self.record(self.plots[0], 10), by=self.other)
+        batch = [self.record(self.plots[0], 20), self.record(self.plots[1], 30)]
+        with mock.patch.object(Rival.objects, "bulk_create", side_effect=OSError), self.assertRaises(OSError):
+            self.bring(*batch)
+        self.assertEqual((Observation.objects.count(), Rival.objects.count()), (1, 0))
+        self.assertEqual([a.state for a in self.bring(*batch)], ["rival", "kept"])
+
+    def test_a_batch_of_a_hundred_costs_few_statements(self) -> None:
+        names = [f"N{n}" for n in range(50)]
+        self.made = world.trial(self.by, name="Wide", entries=names, check="N0", blocks=2, plot_length_m=0.5, plot_width_m=0.5)
+        self.of("damage")
+        plots = list(self.made.plots.all())
+        with CaptureQueriesContext(connection) as ten:
+            self.bring(*(self.record(p, 5) for p in plots[:10]))
+        with CaptureQueriesContext(connection) as ninety:
+            self.bring(*(self.record(p, 5) for p in plots[10:]))
+        self.assertLessEqual(len(ninety), len(ten) + 2)  # rows are written some at a time
 
 
 class Agreement(Phone):
@@ -122,7 +253,7 @@ class Agreement(Phone):
         for n, plot in enumerate(self.plots):
             self.bring(self.record(plot, 10.0 + 5 * n))
             self.bring(self.record(plot, 15.0 + 5 * n), by=self.other)
-        for plot_id in taken_along(self.walk, self.by)["again"]:
+        for plot_id in self.along(self.by)["again"]:
             n = [p.pk for p in self.plots].index(plot_id)
             self.bring(self.record(self.plots[n], 10.0 + 5 * n, again=True))
 
@@ -137,15 +268,15 @@ class Agreement(Phone):
         self.assertIn(f"{self.other} scores 5.0 % higher", both.said)
         self.assertEqual((twice.agreement.concordance, twice.said, len(twice.first)), (1.0, "Agree well.", 3))
         self.assertEqual(self.values()[self.plots[0].number], 10.0)
-        self.assertEqual(taken_along(self.walk, self.by)["again"], [])
+        self.assertEqual(self.along(self.by)["again"], [])
         self.client.force_login(self.by)
         self.assertContains(self.client.get(reverse("walks:agreement", args=[self.made.slug])), "scores 5.0 % higher")
 
     def test_the_same_plots_are_asked_again_for_a_person_and_none_of_what_is_counted(self) -> None:
-        first = taken_along(self.walk, self.by)["again"]
-        self.assertEqual((len(first), first), (3, taken_along(self.walk, self.by)["again"]))
+        first = self.along(self.by)["again"]
+        self.assertEqual((len(first), first), (3, self.along(self.by)["again"]))
         stand = open_round(self.made, world.trait("stand"), timezone.localdate(), self.by)
-        self.assertEqual(taken_along(stand, self.by)["again"], [])
+        self.assertEqual(taken_along([stand], self.by, timezone.localdate())["asks"][0]["again"], [])
 
 
 class OverTheWeb(Phone):
@@ -188,7 +319,7 @@ class OverTheWeb(Phone):
         self.client.force_login(self.by)
         self.assertContains(self.client.get(reverse("walks:walk", args=[self.made.slug])), "1 plot got two different values")
         page = self.client.get(reverse("walks:settle", args=[self.made.slug]))
-        self.assertContains(page, f"<b>40</b> by {self.other}")
+        self.assertContains(page, f"<b>40 %</b> by {self.other}")
         act = reverse("walks:settle-act", args=[self.made.slug, Rival.objects.get().pk])
         self.client.force_login(self.other)
         self.assertEqual(self.client.post(act, {"take": "rival"}).status_code, 403)

@@ -3,7 +3,7 @@
 
 const CACHE = "evarlo-{{ version }}";
 const SHELL = {{ shell|safe }};
-const FIELD = /^\/trials\/[^/]+\/walk\/[0-9]+\/field(\/|\.json)$/;
+const FIELD = /^\/trials\/[^/]+\/walk\/[0-9]+\/(field\.json)?$/;
 
 self.addEventListener("install", (event) => {
   event.waitUntil(caches.open(CACHE).then((cache) => cache.addAll(SHELL)).then(() => self.skipWaiting()));

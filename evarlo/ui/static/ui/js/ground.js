@@ -16,8 +16,7 @@ document.addEventListener("click", (event) => {
   const scoring = document.querySelector("#ground").dataset.stage === "round";
   choose(tag.dataset.plot);
   if (scoring) {
-    const at = encodeURIComponent(tag.dataset.number);
-    htmx.ajax("GET", `?at=${at}`, { target: "#score", swap: "outerHTML" });
+    document.dispatchEvent(new CustomEvent("plot-chosen", { detail: tag.dataset.number }));
   } else {
     htmx.ajax("GET", tag.getAttribute("href"), { target: "#plot", swap: "innerHTML" });
   }
@@ -46,12 +45,6 @@ document.body.addEventListener("ground-changed", () => {
   htmx.ajax("GET", url, { target: "#ground", swap: "outerHTML" });
 });
 document.addEventListener("htmx:afterSettle", () => {
-  const score = document.getElementById("score");
   const diary = document.querySelector("#plot [data-chosen]");
-  const key = score?.dataset.plot || diary?.dataset.chosen;
-  if (key) choose(key);
-});
-document.addEventListener("DOMContentLoaded", () => {
-  const score = document.getElementById("score");
-  if (score?.dataset.plot) choose(score.dataset.plot);
+  if (diary) choose(diary.dataset.chosen);
 });
