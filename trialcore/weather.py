@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from itertools import pairwise
 
 import numpy as np
 
@@ -108,6 +109,49 @@ def soil_warm_on(days: Sequence[Day], needed_c: float, since: date, run: int = 5
         if streak >= run:
             return d.day
     return None
+
+
+@dataclass(frozen=True)
+class Spell:
+    """Days in a row on which the weather may have hurt: `kind` is frost, heat, flood or drought; `figure` the worst of it (°C,
+    °C, mm in a day, days without rain)."""
+
+    kind: str
+    first: date
+    last: date
+    figure: float
+
+
+def spells(
+    days: Sequence[Day], frost_c: float = 0.0, heat_c: float | None = None, wet_mm: float = 40.0, dry_days: int = 14
+) -> list[Spell]:
+    """What a record of the weather holds that plants suffer from, in the order of time: nights below `frost_c`, days above
+    `heat_c`, days with `wet_mm` of rain and more, and `dry_days` and more with less than 1 mm each. A day without a figure ends
+    a spell. Raises ValueError for days out of order."""
+    if any(b.day <= a.day for a, b in pairwise(days)):
+        raise ValueError("the days must follow each other")
+    found = [
+        *_runs(days, "frost", lambda d: d.tmin is not None and d.tmin < frost_c, lambda run: min(d.tmin or 0.0 for d in run)),
+        *_runs(days, "flood", lambda d: (d.rain_mm or 0.0) >= wet_mm, lambda run: max(d.rain_mm or 0.0 for d in run)),
+    ]
+    if heat_c is not None:
+        found += _runs(days, "heat", lambda d: d.tmax is not None and d.tmax > heat_c, lambda run: max(d.tmax or 0.0 for d in run))
+    dry = _runs(days, "drought", lambda d: d.rain_mm is not None and d.rain_mm < 1.0, lambda run: float(len(run)))
+    found += [s for s in dry if s.figure >= dry_days]
+    return sorted(found, key=lambda s: (s.first, s.kind))
+
+
+def _runs(days: Sequence[Day], kind: str, hurts: Callable[[Day], bool], worst: Callable[[Sequence[Day]], float]) -> list[Spell]:
+    """Unbroken runs of days that hurt."""
+    runs: list[list[Day]] = []
+    for d in days:
+        if not hurts(d):
+            continue
+        if runs and (d.day - runs[-1][-1].day).days == 1:
+            runs[-1].append(d)
+        else:
+            runs.append([d])
+    return [Spell(kind, run[0].day, run[-1].day, worst(run)) for run in runs]
 
 
 def simulated_days(latitude: float, start: date, count: int, seed: int, gaps: bool = True) -> list[Day]:

@@ -192,3 +192,36 @@ class Guide(models.Model):
 
     def __str__(self) -> str:
         return f"{self.trait}, guide {self.version}"
+
+
+class Problem(models.Model):
+    """A pest, disease, weed or disorder that trials are watched for, with what can be taken for it and when something is done."""
+
+    class Kind(models.TextChoices):
+        PEST = "pest", "pest"
+        DISEASE = "disease", "disease"
+        WEED = "weed", "weed"
+        DISORDER = "disorder", "disorder"
+
+    class Measure(models.TextChoices):
+        PLANTS = "plants", "of the plants"
+        AREA = "area", "of the area"
+
+    name = models.CharField(max_length=40)
+    kind = models.CharField(max_length=8, choices=Kind.choices)
+    signs = models.CharField(max_length=300, blank=True)
+    alike = models.JSONField(default=list, blank=True)  # each with `what` and the `tell` that sets it apart
+    confirmed_by = models.CharField(max_length=200, blank=True)  # how a suspicion is made sure of
+    threshold = models.FloatField(null=True, blank=True)  # percent at which something is done
+    threshold_of = models.CharField(max_length=6, choices=Measure.choices, default=Measure.PLANTS)
+    fits = models.JSONField(default=list, blank=True)  # families or crops it lives on; empty is every one
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(Lower("name"), name="one_problem_a_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def is_for(self, crop: Crop) -> bool:
+        return not self.fits or crop.name in self.fits or str(crop.profile.get("family", "")) in self.fits

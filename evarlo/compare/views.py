@@ -17,6 +17,7 @@ from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
 from evarlo.trials.protocol import marks_of
 from evarlo.trials.queries import traits_with_records
+from evarlo.trials.registry import registry
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.standing import Axis, axis_for, axis_labels, row
 from trialcore.comparisons import Guard
@@ -33,7 +34,7 @@ def chosen_trait(request: PersonRequest, traits: list[Trait]) -> Trait | None:
 
 def _compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Comparison | None]:
     trial = trial_or_404(slug)
-    traits = traits_with_records(trial)
+    traits = [t for t in traits_with_records(trial) if t.compared]
     trait = chosen_trait(request, traits)
     guard: Guard = "family" if request.GET.get("guard") == "family" else "each"
     return trial, traits, compare(trial, trait, request.user, guard) if trait else None
@@ -44,11 +45,21 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = _compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
     if found:
-        context |= chart(found) | {"sentence": sentence(found), "two": second_factor(found), "marks": marks_of(trial)}
+        context |= chart(found) | {
+            "sentence": sentence(found),
+            "two": second_factor(found),
+            "marks": marks_of(trial),
+            "said": said_of(trial),
+        }
     if request.htmx and request.htmx.target == "compare-bench":
         return render(request, "compare/compare.html#bench", context | {"trial": trial})
     layer = found.trait.key if found else ""
     return render(request, "compare/compare.html", context | frame(request, trial, "compare", layer=layer))
+
+
+def said_of(trial: Trial) -> list[str]:
+    """What events and care add to every comparison, in words."""
+    return [words for source in registry.marks for words in source(trial)]
 
 
 def chart(found: Comparison) -> dict[str, Any]:

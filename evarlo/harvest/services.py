@@ -14,6 +14,7 @@ from evarlo.nursery.queries import plot_sown_on
 from evarlo.people.models import User
 from evarlo.trials.models import Plot
 from evarlo.trials.services import Refused
+from evarlo.walks.treating import not_before
 
 MOST_KG = 500.0
 MOST_PIECES = 10_000
@@ -27,6 +28,7 @@ class Weighed:
     marketable_count: int | None = None
     cull_kg: float = 0.0
     cull_count: int | None = None
+    sure: bool = False  # picked although something holds the plot back
 
 
 @transaction.atomic
@@ -59,6 +61,12 @@ def _check(plot: Plot, on: date, weighed: Weighed, today: date) -> None:
     sown = plot_sown_on(plot)
     if sown and on < sown:
         raise Refused(f"Plot {plot.number} was sown on {sown:%-d %b %Y}, after this pick.", "on")
+    held = None if weighed.sure else not_before(plot, on)
+    if held:
+        raise Refused(
+            f"Plot {plot.number} is not to be picked before {held[0]:%-d %b %Y} ({held[1]}). What was picked is not for eating.",
+            "plot",
+        )
     for field, kg in (("marketable_kg", weighed.marketable_kg), ("cull_kg", weighed.cull_kg)):
         if not 0 <= kg <= MOST_KG:
             raise Refused(f"Found {kg:g}. Expected a weight from 0 to {MOST_KG:g} kg.", field)

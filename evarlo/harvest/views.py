@@ -24,6 +24,7 @@ from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.units import unit_shown
+from evarlo.walks.treating import holds_in_words
 
 
 class WeighIn(forms.Form):
@@ -34,6 +35,8 @@ class WeighIn(forms.Form):
     marketable_count = Number(label="Pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
     cull_kg = Number(label="Cull", low=0, high=MOST_KG, unit="kg", required=False, unmarked=True)
     cull_count = Number(label="Cull pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
+
+    sure = forms.BooleanField(label="It was picked all the same; it is not eaten", required=False)
 
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -55,7 +58,7 @@ class WeighIn(forms.Form):
     @property
     def weighed(self) -> Weighed:
         d = self.cleaned_data
-        return Weighed(d["marketable_kg"] or 0.0, d["marketable_count"], d["cull_kg"] or 0.0, d["cull_count"])
+        return Weighed(d["marketable_kg"] or 0.0, d["marketable_count"], d["cull_kg"] or 0.0, d["cull_count"], d["sure"])
 
 
 @may("see")
@@ -100,6 +103,7 @@ def _bench(request: PersonRequest, trial: Trial, on: date, form: WeighIn | None,
         "count": rows.count(),
         "seasons": [(plots[pk], seasons[pk]) for pk in sorted(seasons, key=lambda k: plots[k].place)],
         "on": on,
+        "holds": [words for words in holds_in_words(trial, timezone.now()) if "picked" in words],
     }
 
 

@@ -10,6 +10,7 @@ from evarlo.nursery.book import EntryBook, planted_in
 from evarlo.nursery.models import Care
 from evarlo.trials.models import Deviation, Trial
 from evarlo.trials.plot_numbers import chosen_plots
+from evarlo.trials.registry import registry
 from trialcore.fairness import Fact, Unlike, audit
 
 MISLEADS = {
@@ -33,6 +34,8 @@ MISLEADS = {
     "Late plants in gaps": "Late plants yield less and pull their plots down.",
     "Plants in a plot": "Plants with more room are larger, and a thinner plot yields less: compare neither as it stands.",
     "Material": "What only some plots get is part of what they show.",
+    "Care": "What was done to some plots and not to others shows in them.",
+    "Person, ": "Hands differ.",
     "Other than the protocol": "A plot that got something else shows that too.",
 }
 MOST_SAID = 12  # groups of entries that one finding names
@@ -70,15 +73,17 @@ def audit_of(trial: Trial, books: Sequence[EntryBook], lots: bool = True) -> Aud
     """Everything on record of how entries were treated, held against each other. Without `lots` nothing is said that comes from
     the seed store, which would tell a name."""
     facts = [*_sown(books, lots), *_planted(trial, books), *_tended(books), *_materials(trial), *_deviations(trial)]
+    facts += [fact for source in registry.facts for fact in source(trial)]
     by_thing: dict[str, list[Unlike]] = defaultdict(list)
     for unlike in audit(facts):
         by_thing[unlike.about].append(unlike)
-    found = tuple(
-        Finding(about, _in_words(some), MISLEADS[about.partition(":")[0]], any(u.apart for u in some))
-        for about, some in by_thing.items()
-    )
+    found = tuple(Finding(about, _in_words(some), _misleads(about), any(u.apart for u in some)) for about, some in by_thing.items())
     looked = tuple(dict.fromkeys(f.about.partition(":")[0] for f in facts))
     return Audit(found, looked, tuple(b.entry.code for b in books if not b.lines))
+
+
+def _misleads(about: str) -> str:
+    return MISLEADS["Person, " if about.startswith("Person, ") else about.partition(":")[0]]
 
 
 def _in_words(some: Sequence[Unlike]) -> str:

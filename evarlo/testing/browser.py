@@ -12,7 +12,8 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import tag
 from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expect, sync_playwright
 
-from evarlo.catalogue.models import Crop, Guide, Trait
+from evarlo.catalogue.models import Crop, Guide, Problem, Trait
+from evarlo.catalogue.problems import put_in_problems
 from evarlo.catalogue.services import put_in_shipped_crops
 from evarlo.catalogue.traits import put_in_library
 from evarlo.testing.world import PASSWORD
@@ -60,6 +61,7 @@ class BrowserTest(StaticLiveServerTestCase):
         """Each test ends with empty tables; what a migration put in is put in again for whichever test comes next."""
         super()._fixture_teardown()  # type: ignore[misc]
         put_in_library(Trait, Guide)
+        put_in_problems(Problem)
         put_in_shipped_crops(Crop)
 
     def tearDown(self) -> None:

@@ -90,6 +90,18 @@ def ground_of(trial: Trial, user: Any, wanted: str = "") -> Ground:
     return Ground(drawing, layers, layer, low, high, gaps, any(t.ring for t in tags), scaled)
 
 
+def values_ground(trial: Trial, values: dict[int, float], top: float, title: str) -> SafeString:
+    """The plan coloured by some percent of each plot (by id), from nothing to `top`; neither codes nor names."""
+    plots = plots_of(trial)
+    tags = [
+        _tag(trial, p, None, f"{values[p.pk]:.3g} %" if p.pk in values else "",
+             shade=shade_of(values[p.pk], 0, top) if p.pk in values else None, hatched=p.pk not in values)
+        for p in plots
+    ]  # fmt: skip
+    bearing = trial.bed.bearing if trial.bed else None
+    return plan(tags, outlines(plots, trial), bearing, trial.bed is not None, 520.0, 330.0, title)
+
+
 def paper_plan(trial: Trial, names: dict[int, str]) -> SafeString:
     """The plan for paper: plots with their codes, the way through them, north and scale."""
     plots = plots_of(trial)

@@ -191,6 +191,12 @@ def _advice(plan: NeedPlan) -> str:
     return f"{said}."
 
 
+def material_need(material: Material, trial: Trial) -> MaterialNeed:
+    """What a plot gets of one material, and the trial in all."""
+    plots = len(chosen_plots(trial, material.plots)) or trial.plots.count()
+    return _material(material, trial, plots, trial.plants_a_plot or 0)
+
+
 def _material(m: Material, trial: Trial, plots: int, a_plot: int) -> MaterialNeed:
     area = trial.plot_area_m2 or 0.0
     rows = trial.plants_in_rows[0] if a_plot and trial.plants_in_rows else 0

@@ -18,12 +18,13 @@ from evarlo.catalogue.models import Trait
 from evarlo.catalogue.traits import guide_of
 from evarlo.people.models import User
 from evarlo.people.permissions import allowed
-from evarlo.trials.models import Cause, Plot
+from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.services import Refused
 from evarlo.ui.draw.anchor import drawing_named
 from evarlo.walks.models import Observation, Rival, Round
 from evarlo.walks.queries import current, shown, walkable
 from evarlo.walks.services import Seen, check_seen, exact, keep_observation, looked_anew, observed, same_answer, seen_in, taken_back
+from evarlo.walks.treating import entry_words, held_plots, pick_words
 
 CLOCK_OFF = timedelta(minutes=15)  # by which a phone's clock may differ before it is said
 OLDEST = timedelta(days=60)
@@ -64,7 +65,7 @@ def taken_along(rounds: Sequence[Round], user: User, today: date) -> dict[str, A
     plots = {p.pk: p for some in of_round.values() for p in some}
     return {
         "round": ",".join(str(walk.pk) for walk in rounds), "trial": trial.name, "season": trial.season, "who": user.pk,
-        "person": str(user), "causes": list(Cause.choices), "code": f"T{trial.pk}-",
+        "person": str(user), "held": _held(trial), "causes": list(Cause.choices), "code": f"T{trial.pk}-",
         "asks": [_asked(walk, of_round[walk.pk], user, today) for walk in rounds],
         "plots": [
             {
@@ -74,6 +75,12 @@ def taken_along(rounds: Sequence[Round], user: User, today: date) -> dict[str, A
             for p in sorted(plots.values(), key=lambda p: p.place)
         ],
     }  # fmt: skip
+
+
+def _held(trial: Trial) -> dict[int, str]:
+    """Plots that nobody enters, or nothing is picked from, and until when."""
+    found = held_plots(trial, timezone.now())
+    return {plot: " ".join(filter(None, (entry_words(h), pick_words(h)))) for plot, h in found.items()}
 
 
 def _asked(walk: Round, plots: Sequence[Plot], user: User, today: date) -> dict[str, Any]:

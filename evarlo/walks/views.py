@@ -21,6 +21,7 @@ from evarlo.ui.notice import say, warn
 from evarlo.walks.models import Rival, Round
 from evarlo.walks.queries import round_lines, walkable
 from evarlo.walks.services import begin_round, close_round, open_round, show_earlier
+from evarlo.walks.treating import holds_in_words
 
 MOST_AT_ONCE = 6  # traits asked of each plot in one walk
 
@@ -40,6 +41,7 @@ def walk(request: PersonRequest, slug: str) -> HttpResponse:
         "asked": asked,
         "chosen": request.GET.getlist("trait"),
         "most": MOST_AT_ONCE,
+        "holds": holds_in_words(trial, timezone.now()),
         "today": timezone.localdate(),
     }
     return render(request, "walks/walk.html", context)
