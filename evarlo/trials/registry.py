@@ -78,9 +78,9 @@ Readings = dict[int, Reading]  # by plot id
 class Registry:
     """`readings` by a trait's source; `begun` gives, for (trial id, stage), the day on which that stage was begun; `past_cv` the
     plot-to-plot CVs (%) that signed trials of each crop (by id) had; `complete` for (trial id, thing expected) the plots that
-    have it; `marks` what every comparison of a trial says besides; `facts` in what its entries were treated unlike; `gaps` the
-    stations of each plot (by id; counted along its rows) at which no plant stands; `borne` the first day on which a plot (by id)
-    is known to have borne something, so that it was sown before."""
+    have it; `marks` what every comparison of a trial says besides; `facts` in what its entries were treated unlike; `ways`
+    further pages about a plot, as (address, words); `gaps` the stations of each plot (by id; counted along its rows) at which no
+    plant stands; `borne` the first day on which a plot (by id) is known to have borne something, so that it was sown before."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     traits: list[Callable[[Trial], Iterable[Trait]]] = field(default_factory=list)
@@ -93,6 +93,7 @@ class Registry:
     past_cv: list[Callable[[], dict[int, list[float]]]] = field(default_factory=list)
     marks: list[Callable[[Trial], Iterable[str]]] = field(default_factory=list)
     facts: list[Callable[[Trial], Iterable[Fact]]] = field(default_factory=list)
+    ways: list[Callable[[Plot], Iterable[tuple[str, str]]]] = field(default_factory=list)
     gaps: list[Callable[[Trial], dict[int, set[int]]]] = field(default_factory=list)
     complete: list[Callable[[list[int]], dict[tuple[int, str], set[int]]]] = field(default_factory=list)
 

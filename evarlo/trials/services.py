@@ -326,6 +326,21 @@ def withdraw_entry(entry: Entry, reason: str, on: date, by: User) -> int:
 
 
 @transaction.atomic
+def as_it_stands(plot: Plot, entry: Entry, how: str, by: User) -> None:
+    """A plot turned out to hold another entry than was planned. What was recorded stays with the plot and counts for that entry;
+    the plan as it was is kept beside it. Raises Refused for an entry of another trial."""
+    if entry.trial_id != plot.trial_id:
+        raise Refused("Expected an entry of this trial.", "entry")
+    before = plot.entry
+    plot.planned = plot.planned or before
+    plot.entry = entry
+    if plot.planned == entry:
+        plot.planned = None
+    plot.save(update_fields=["planned", "entry"])
+    record(plot.trial, by, f"Plot {plot.number} holds {entry.code}, not {before.code}: {how}"[:300])
+
+
+@transaction.atomic
 def lift_exclusion(exclusion: Exclusion, by: User) -> None:
     """Take the plot back into the comparison; the exclusion stays on record."""
     Exclusion.objects.filter(pk=exclusion.pk, lifted_at__isnull=True).update(lifted_by=by, lifted_at=timezone.now())
@@ -338,10 +353,13 @@ def mark_decided(trial: Trial, at: datetime) -> None:
 
 
 @transaction.atomic
-def open_names(trial: Trial, by: User) -> None:
-    """Show cultivar names to everyone from now on."""
+def open_names(trial: Trial, by: User, why: str = "the verdicts are signed") -> None:
+    """Show cultivar names to everyone from now on; who opened them, when and why stays on record. Raises Refused without a
+    reason."""
+    if not why.strip():
+        raise Refused("Say why the names are opened: scores given afterwards are no longer blind.", "why")
     trial = Trial.objects.select_for_update().get(pk=trial.pk)
     if trial.opened_at is None:
         trial.opened_at = timezone.now()
         trial.save(update_fields=["opened_at"])
-        record(trial, by, "Names opened to everyone.")
+        record(trial, by, f"Names opened to everyone, signed by {by}: {why.strip()}."[:300])

@@ -27,6 +27,7 @@ from evarlo.trials.frame import frame
 from evarlo.trials.ground import MOST_DOTS, close_plan, small_ground
 from evarlo.trials.laying import fix_layout, move_block, shuffle, swap_plots
 from evarlo.trials.models import TWO_FACTORS, Plot, Trial
+from evarlo.trials.registry import registry
 from evarlo.trials.services import (
     Refused,
     accept_rotation,
@@ -192,8 +193,14 @@ def fix(request: PersonRequest, slug: str) -> HttpResponse:
 @require_POST
 def open_names_act(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    open_names(trial, request.user)
-    say(request, "Names are open to everyone from now on.")
+    if not request.user.check_password(request.POST.get("password", "")):
+        warn(request, "That is not your password, so the names stay closed.")
+        return redirect(trial)
+    try:
+        open_names(trial, request.user, " ".join(request.POST.get("why", "").split())[:200])
+        say(request, "Names are open to everyone from now on.")
+    except Refused as refusal:
+        warn(request, str(refusal))
     return redirect(trial)
 
 
@@ -335,6 +342,7 @@ def _plot(
         "plot": chosen,
         "diary": queries.diary_of(chosen, shown),
         "standing": standing,
+        "ways": [way for source in registry.ways for way in source(chosen)],
         "form": form,
         "swap": swap_form or SwapPlots(),
         "name": chosen.entry.cultivar.name if shown else "",

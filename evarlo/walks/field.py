@@ -71,6 +71,7 @@ def taken_along(rounds: Sequence[Round], user: User, today: date) -> dict[str, A
             {
                 "id": p.pk, "number": p.number, "block": p.block, "x": round(p.x, 2), "y": round(p.y, 2),
                 "length": round(p.length, 2), "width": round(p.width, 2), "bed": p.bed_id or 0,
+                "pictures": reverse("walks:new-photo", args=[trial.slug, p.pk]),
             }
             for p in sorted(plots.values(), key=lambda p: p.place)
         ],

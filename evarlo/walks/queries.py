@@ -125,6 +125,14 @@ def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
         yield DiaryLine(row.seen_on, f"{text} {row.note}".strip(), str(row.by), 3, hasattr(row, "superseded_by"))
 
 
+def ways(plot: Plot) -> Iterable[tuple[str, str]]:
+    """Further pages about a plot."""
+    slug = plot.trial.slug
+    pictures = plot.photos.filter(withdrawn_at__isnull=True).count()
+    yield reverse("walks:photos", args=[slug, plot.pk]), f"Pictures ({pictures})" if pictures else "Pictures"
+    yield reverse("walks:identity", args=[slug, plot.pk]), "What stands here?"
+
+
 def spans(trial: Trial) -> Iterable[Span]:
     seen = Observation.objects.filter(round__trial=trial).aggregate(first=Min("seen_on"), last=Max("seen_on"))
     planned = Round.objects.filter(trial=trial).aggregate(first=Min("due_on"), last=Max("due_on"))

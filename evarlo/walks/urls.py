@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.walks import event_views, field_views, stage_views, treat_views, views, watch_views
+from evarlo.walks import event_views, field_views, identity_views, photo_views, stage_views, treat_views, views, watch_views
 
 app_name = "walks"
 urlpatterns = [
@@ -32,5 +32,12 @@ urlpatterns = [
     path("walk/pests/<int:pk>/confirm/", watch_views.confirm_act, name="confirm"),
     path("walk/pests/<int:pk>/threshold/", watch_views.threshold_act, name="threshold"),
     path("walk/pests/<int:pk>/end/", watch_views.end_act, name="end-watch"),
+    path("plot/<int:pk>/identity/", identity_views.identity_page, name="identity"),
+    path("plot/<int:pk>/doubt/", identity_views.doubt_act, name="doubt"),
+    path("plot/<int:pk>/settle/", identity_views.settle_identity, name="settle-identity"),
+    path("plot/<int:pk>/pictures/", photo_views.photos_page, name="photos"),
+    path("plot/<int:pk>/pictures/new/", photo_views.new_photo, name="new-photo"),
+    path("picture/<uuid:key>/", photo_views.photo, name="photo"),
+    path("picture/<uuid:key>/undo/", photo_views.undo_photo, name="undo-photo"),
     path("walk/<int:pk>/close/", views.close, name="close"),
 ]

@@ -129,7 +129,8 @@ def watch_page(
     trial, watch = trial_or_404(slug), _watch(slug, pk)
     traits = (plants_trait(watch.problem), area_trait(watch.problem))
     plots = _judged(trial)
-    shown = request.GET.get("by") if request.GET.get("by") in [t.key for t in traits] else measure_of(watch).key
+    asked = request.GET.get("by", "")
+    shown = asked if asked in [t.key for t in traits] else measure_of(watch).key
     courses = {t.key: course_of(watch, t, plots) for t in traits}
     course = courses[shown]
     context: dict[str, Any] = {

@@ -224,6 +224,34 @@ async function readCode() {
   }
 }
 
+// A picture is shrunk here, which leaves behind where it was taken, unless that is wished: then it is kept as it is.
+let place = false;
+async function picture(file) {
+  if (!file) return null;
+  const plot = here();
+  try {
+    const photo = place ? file : await shrunk(file);
+    await put("records", { key: newKey(), photo, url: plot.pictures, who: data.who, plot: plot.id, plotNumber: plot.number, made: Date.now(), note: note.trim().slice(0, 200), place });
+    tell(`The picture of plot ${plot.number} is kept.`, false);
+  } catch {
+    tell("That picture could not be kept. Expected JPEG, PNG or WebP, and room on this phone.", true);
+  }
+  open = "";
+  draw();
+  return sync();
+}
+async function shrunk(file) {
+  const drawn = await createImageBitmap(file);
+  const scale = Math.min(1, 1600 / Math.max(drawn.width, drawn.height));
+  const canvas = Object.assign(document.createElement("canvas"), { width: Math.round(drawn.width * scale), height: Math.round(drawn.height * scale) });
+  canvas.getContext("2d").drawImage(drawn, 0, 0, canvas.width, canvas.height);
+  return new Promise((done, failed) => canvas.toBlob((blob) => (blob ? done(blob) : failed(new Error("no picture"))), "image/jpeg", 0.82));
+}
+const photoBox = () => make("div", { class: "photo-box" },
+  make("label", { class: "line", for: "photo" }, "Take a picture"),
+  make("input", { id: "photo", type: "file", accept: "image/jpeg,image/png,image/webp", capture: "environment", class: "sr-only", onchange: (e) => picture(e.target.files[0]) }),
+  make("label", { class: "tick" }, make("input", { type: "checkbox", checked: place, onchange: (e) => { place = e.target.checked; } }), "keep where it was taken"));
+
 // Small plan for a hand that walks; on a wide screen the ground beside it is marked instead.
 function ground() {
   document.querySelectorAll("#ground .plan a[data-plot]").forEach((tag) => {
@@ -308,7 +336,8 @@ function draw() {
       said && make("p", { id: "said", class: wrong ? "error" : "kept", role: wrong ? "alert" : "status" }, said),
       standing(silent),
       open !== "reasons" && pad(),
-      make("div", { class: "pad two" }, button("No value…", () => toggle("reasons"), { class: "line", "aria-expanded": String(open === "reasons") }), button("Note", () => toggle("note"), { class: "line", "aria-expanded": String(open === "note") })),
+      make("div", { class: "pad three" }, button("No value…", () => toggle("reasons"), { class: "line", "aria-expanded": String(open === "reasons") }), button("Note", () => toggle("note"), { class: "line", "aria-expanded": String(open === "note") }), button("Photo", () => toggle("photo"), { class: "line", "aria-expanded": String(open === "photo") })),
+      open === "photo" && photoBox(),
       open === "reasons" && make("div", { class: "reasons" }, data.causes.map(([code, words], n) => button([make("kbd", {}, String(n + 1)), ` ${words}`], () => keep({ cause: code }), { class: "line" }))),
       open === "note" && make("div", {}, make("label", { for: "note" }, "Note"), make("input", { id: "note", type: "text", maxlength: 300, autocomplete: "off", value: note, oninput: (e) => { note = e.target.value; } })),
       make("button", { class: "button main keep" }, "Keep and go on")),
@@ -405,7 +434,7 @@ function scanning(key) {
 
 document.addEventListener("keydown", (event) => {
   if (!data || event.ctrlKey || event.metaKey || event.altKey || document.getElementById("keys")?.open) return;
-  if (event.target.matches("#note, #to, #jump, select, [type=date]")) return;
+  if (event.target.matches("#note, #to, #jump, select, [type=date], [type=file], [type=checkbox]")) return;
   if (event.target.matches("button, a, summary") && event.key === "Enter" && scanned == null) return;
   if (busy) {
     if (event.key.length === 1 || event.key === "Enter") { ahead.push(event.key); event.preventDefault(); }

@@ -38,15 +38,40 @@ export async function bringIn(told = () => {}) {
 
 async function bringAll(told) {
   const waiting = (await all("records")).filter((r) => !r.refused).sort((a, b) => a.made - b.made);
-  const groups = grouped(waiting);
+  const groups = grouped(waiting.filter((r) => !r.photo));
   for (const records of groups.values()) {
     for (let i = 0; i < records.length; i += 100) {
       const why = await bringSome(records.slice(i, i + 100), told);
       if (why) return why;
     }
   }
+  for (const r of waiting.filter((x) => x.photo)) {
+    const why = await bringPhoto(r);
+    if (why) return why;
+  }
   return "";
 }
+
+// Pictures go in one by one, after the values, which are smaller and matter more.
+async function bringPhoto(r) {
+  const form = new FormData();
+  for (const [name, value] of Object.entries({ key: r.key, who: r.who, taken: r.made, note: r.note, place: r.place ? "yes" : "" })) form.set(name, value);
+  form.set("photo", r.photo, "photo");
+  let answer;
+  try {
+    answer = await fetch(r.url, { method: "POST", headers: { "X-CSRFToken": token(), "HX-Request": "true" }, body: form });
+  } catch {
+    return "offline";
+  }
+  const why = reason(answer);
+  if (why) return why;
+  const { state, said } = await answer.json();
+  if (state === "kept") await drop("records", r.key);
+  else await put("records", { ...r, refused: said });
+  return "";
+}
+
+const reason = (answer) => ([401, 403].includes(answer.status) ? "locked" : answer.status === 409 ? "another" : answer.ok ? "" : "broken");
 
 function grouped(records) {
   const groups = new Map();
@@ -68,9 +93,8 @@ async function bringSome(records, told) {
   } catch {
     return "offline";
   }
-  if (answer.status === 401 || answer.status === 403) return "locked";
-  if (answer.status === 409) return "another";
-  if (!answer.ok) return "broken";
+  const why = reason(answer);
+  if (why) return why;
   const { answers } = await answer.json();
   for (const a of answers) {
     const record = records.find((r) => r.key === a.key);
