@@ -16,6 +16,7 @@ urlpatterns = [
     path("raising/", include("evarlo.nursery.room_urls")),
     path("bring-in/", include("evarlo.exchange.urls")),
     path("trials/", include("evarlo.trials.urls")),
+    path("practice/", include("evarlo.walks.practice_urls")),
     path("trials/<slug:slug>/", include("evarlo.nursery.urls")),
     path("trials/<slug:slug>/", include("evarlo.walks.urls")),
     path("trials/<slug:slug>/", include("evarlo.harvest.urls")),

@@ -14,6 +14,7 @@ from evarlo.demo.lines import grow_lines
 from evarlo.demo.raising import raise_heads
 from evarlo.demo.seasons import People, Season
 from evarlo.demo.stock import equip, fill_the_store
+from evarlo.demo.walking import befall
 from evarlo.grounds.models import Bed, Site
 from evarlo.grounds.weather import read_station, record_of, take_frost_dates
 from evarlo.people.models import User
@@ -50,7 +51,9 @@ def build(today: date) -> None:
     sown = today - timedelta(days=RUNNING_FOR)
     flooded_season(Season(years_before(sown, 2), 1207, fennel, strip, people))
     uneven_season(Season(years_before(sown, 1), 1249, fennel, strip, people))
-    running_season(Season(sown, 1259, fennel, strip, people))
+    running = Season(sown, 1259, fennel, strip, people)
+    running_season(running)
+    befall(running, today)
     grow_lines(crops["Edamame soybean"], [long, reed], people, years_before(sown, 1))
     plan_others(crops, tide, [bank, gull], people.manager, today)
     fill_the_store(people.manager, today)

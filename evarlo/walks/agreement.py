@@ -6,9 +6,13 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass
 
+from django.db.models import Count
+
 from evarlo.catalogue.models import Trait
+from evarlo.people.models import User
 from evarlo.trials.models import Trial
 from evarlo.walks.models import Observation, Rival
+from evarlo.walks.practice import Figures, newest_figures, subject_of
 from trialcore.raters import Agreement, lin_concordance
 
 GOOD, POOR = 0.9, 0.75  # concordance from which two count as agreeing well, and below which as too far apart
@@ -82,3 +86,29 @@ def _pair(trait: Trait, one: str, other: str, scores: list[tuple[float, float]])
     except ValueError:
         agreement = None
     return Pair(trait, one, other, first, second, agreement)
+
+
+@dataclass(frozen=True)
+class Rater:
+    """Someone who scored in a trial: how many values of which trait, and their figures on drawings of known damage, if any."""
+
+    name: str
+    trait: Trait
+    values: int
+    figures: Figures | None
+
+
+def raters_of(trial: Trial) -> list[Rater]:
+    """Everybody's records in a trial that are scored by eye, and what is known of that eye."""
+    rows = (
+        Observation.objects.filter(round__trial=trial, number__isnull=False, superseded_by__isnull=True)
+        .order_by().values_list("by", "round__trait").annotate(n=Count("pk"))
+    )  # fmt: skip
+    counted = list(rows)
+    traits = {t.pk: t for t in Trait.objects.filter(pk__in={t for _, t, _ in counted})}
+    people = {u.pk: str(u) for u in User.objects.filter(pk__in={by for by, _, _ in counted})}
+    known = newest_figures(list(people))
+    found = [
+        Rater(people[by], traits[t], n, known.get((by, subject))) for by, t, n in counted if (subject := subject_of(traits[t]))
+    ]
+    return sorted(found, key=lambda r: (r.name, r.trait.name))

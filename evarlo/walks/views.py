@@ -19,6 +19,7 @@ from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
 from evarlo.walks.models import Rival, Round
+from evarlo.walks.practice import cold, subject_of
 from evarlo.walks.queries import round_lines, walkable
 from evarlo.walks.services import begin_round, close_round, open_round, show_earlier
 from evarlo.walks.treating import holds_in_words
@@ -91,6 +92,8 @@ def round_page(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     context = frame(request, trial, "round", scoring=Scoring(set(), request.get_full_path())) | {
         "rounds": rounds, "empty": not any(walkable(r) for r in rounds), "ids": ",".join(str(r.pk) for r in rounds),
     }  # fmt: skip
+    subject = next((s for r in rounds if (s := subject_of(r.trait))), "")
+    context["warm_up"] = subject if cold(request.user, subject, timezone.now()) else ""
     return render(request, "walks/round.html", context)
 
 
