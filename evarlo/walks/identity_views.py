@@ -23,7 +23,7 @@ from evarlo.walks.models import Doubt
 
 
 class DoubtForm(OwnIds):
-    unmarked = ("tells",)
+    unmarked = ("why", "candidates", "tells")
     why = Words(label="What looks wrong", most=200, required=False)
     candidates = forms.MultipleChoiceField(label="It could be", required=False, widget=forms.CheckboxSelectMultiple)
     tells = Words(label="What would tell them apart", most=200, required=False)
@@ -34,7 +34,7 @@ class DoubtForm(OwnIds):
 
 
 class SettleForm(OwnIds):
-    unmarked = ("entry",)
+    unmarked = ("entry", "how")
     outcome = forms.ChoiceField(label="It turned out", choices=Doubt.Outcome.choices)
     entry = forms.ChoiceField(label="Which entry", required=False)
     how = Words(label="How it was settled", most=200, required=False)

@@ -98,7 +98,7 @@ def answer(run: Practice, n: int, said: float, now: datetime) -> Practice:
     run = Practice.objects.select_for_update().get(pk=run.pk)
     if not 0 <= said <= 100:
         raise Refused(f"Found {said:g}. Expected a share from 0 to 100 %.", "said")
-    if n < len(run.said):
+    if 0 <= n < len(run.said):
         return run
     if n != len(run.said) or run.ended_at:
         raise Refused("That drawing is not the next one.")

@@ -37,7 +37,8 @@ CLOCK = re.compile(r"([01]?[0-9]|2[0-3])[:.]([0-5][0-9])")
 
 class CareForm(OwnIds):
     unmarked = (
-        "material", "amount", "unit", "entry_hours", "pick_days", "every_days", "note", "organic", "label_read", "sure", "at",
+        "what", "material", "amount", "unit", "entry_hours", "pick_days", "every_days", "note", "organic",
+        "label_read", "sure", "at",
     )  # fmt: skip
     kind = forms.ChoiceField(label="What kind", choices=Intervention.Kind.choices)
     what = Words(label="What", most=80, required=False)

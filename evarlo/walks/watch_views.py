@@ -60,6 +60,7 @@ class ProblemForm(OwnIds):
 
 
 class ConfirmForm(OwnIds):
+    unmarked = ("how",)
     how = Words(label="How it was made sure of", most=200, required=False)
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day."})
 

@@ -94,9 +94,9 @@ def unit(name: str) -> str:
 
 
 @register.filter
-def signed(value: float | None, digits: int) -> str:
-    """A difference with its sign."""
-    if value is None:
+def signed(value: float | str | None, digits: int) -> str:
+    """A difference with its sign; a dash where there is none, also where a template found nothing to take it from."""
+    if value is None or isinstance(value, str):
         return "–"
     rounded = round(value, digits) + 0.0  # no minus before a nought
     return f"{rounded:{'+' if rounded else ''}.{digits}f}".replace("-", "−")
