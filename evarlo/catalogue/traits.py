@@ -49,12 +49,15 @@ def guide_of(trait: Trait) -> Guide | None:
 
 @transaction.atomic
 def add_trait(typed: Mapping[str, Any], crop: Crop | None) -> Trait:
-    """Put in a trait of one's own, for one crop or for all. Raises Refused for a name that is taken, a range that ends before
-    it begins, or a category without kinds."""
+    """Put in a trait of one's own, for one crop or for all; the same one sent twice is put in once. Raises Refused for a name that
+    is taken, a range that ends before it begins, or a category without kinds."""
     if Trait.objects.count() >= MOST_TRAITS:
         raise Refused(f"There are {MOST_TRAITS} traits already. Use one of those.", "name")
     name, kind = typed["name"], typed["kind"]
-    if any(t.name.casefold() == name.casefold() for t in library()):
+    there = next((t for t in library() if t.name.casefold() == name.casefold()), None)
+    if there and (there.name, there.kind, there.method) == (name, kind, typed["method"]):
+        return there
+    if there:
         raise Refused(f"“{name}” is in the list already. Expected another name, or use that one.", "name")
     known = {
         "name": name, "kind": kind, "method": typed["method"], "unit": typed["unit"], "direction": typed["direction"],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -34,6 +35,17 @@ def entry_names(trial: Trial, user: Any) -> dict[int, str]:
     shown = names_shown(trial, user)
     entries = Entry.objects.filter(trial=trial).select_related("cultivar")
     return {e.pk: e.cultivar.name if shown else e.code for e in entries}
+
+
+def without_names(trial: Trial, text: str, user: Any) -> str:
+    """What somebody wrote about a trial, with codes in the place of its cultivars' names for those who must not know them."""
+    if not text or names_shown(trial, user):
+        return text
+    entries = Entry.objects.filter(trial=trial).select_related("cultivar").prefetch_related("cultivar__synonyms")
+    codes = {name: e.code for e in entries for name in (e.cultivar.name, *(s.name for s in e.cultivar.synonyms.all()))}
+    for name in sorted(codes, key=len, reverse=True):
+        text = re.sub(rf"(?<!\w){re.escape(name)}(?!\w)", codes[name].replace("\\", r"\\"), text, flags=re.IGNORECASE)
+    return text
 
 
 def plots_of(trial: Trial) -> list[Plot]:

@@ -163,6 +163,7 @@ def plan(request: PersonRequest, slug: str) -> HttpResponse:
         "ground_doubts": bed_doubts(trial),
         "blocks": queries.blocks_of(trial) if queries.may_move(trial) else [],
     }
+    context["question"] = queries.without_names(trial, trial.question, request.user)
     return render(request, "trials/plan.html", context)
 
 

@@ -13,6 +13,7 @@ from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Entry
+from evarlo.trials.queries import without_names
 from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
@@ -89,6 +90,7 @@ def report(request: PersonRequest, slug: str) -> HttpResponse:
     parts = [{"c": c, "sentence": sentence(c)} | chart(c) for c in board.comparisons]
     context = {
         "trial": trial,
+        "question": without_names(trial, trial.question, request.user),
         "board": board,
         "parts": parts,
         "counts": counts(board),

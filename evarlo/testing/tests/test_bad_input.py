@@ -11,7 +11,7 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from evarlo.catalogue.models import Crop
+from evarlo.catalogue.models import Crop, Problem
 from evarlo.grounds.history import keep_use
 from evarlo.nursery.sowing import Put, new_tray, session_of, sow_cells
 from evarlo.people.models import Role
@@ -77,6 +77,17 @@ class Forms(TestCase):
             "rule": (reverse("nursery:rule", args=[raised]), {"surplus": "cut", "reserve": "3"}),
             "planted": (reverse("nursery:plant", args=[raised]), {"on": day, "plots": "101"}),
             "stand rule": (reverse("nursery:stand", args=[raised]), {"least_stand": "50"}),
+            "trait": (reverse("catalogue:new-trait"), {
+                "name": "Leaf length", "kind": "measure", "unit": "cm", "samples": "5", "low": "0", "high": "90", "matters": "1",
+                "direction": "higher", "method": "Of the largest leaf", "repeated": "on"}),
+            "event": (reverse("walks:new-event", args=[raised]), {
+                "kind": "hail", "on": day, "plots": "101-103", "recover_days": "10", "pull_over": "50", "unless_over": "20"}),
+            "treatment": (reverse("walks:new-treatment", args=[raised]), {
+                "kind": "feed", "what": "Seaweed", "plots": "101", "on": day, "amount": "5", "unit": "ml", "entry_hours": "2",
+                "pick_days": "1", "every_days": "9"}),
+            "watch": (reverse("walks:new-watch", args=[raised]), {"problem": str(Problem.objects.get(name="Aphids").pk), "since": day}),
+            "problem": (reverse("walks:new-problem", args=[raised]), {
+                "name": "Gall midge", "kind": "pest", "threshold": "10", "threshold_of": "plants"}),
             "place": (reverse("raising:add-place"), {"name": "Bench", "capacity": "8", "shelter": "glass", "celsius": "20"}),
         }  # fmt: skip
 
@@ -89,12 +100,15 @@ class Forms(TestCase):
         "test": ("replicates", "seeds", "celsius"), "tray": ("rows", "cols", "cell_ml"),
         "sowing": ("per_cell", "depth_mm", "soak_h", "warmth_c"), "in plots": ("seeds",), "act": ("plants",),
         "pricked out": ("plants",), "rule": ("reserve",), "stand rule": ("least_stand",),
+        "trait": ("samples", "low", "high", "matters"), "event": ("recover_days", "pull_over", "unless_over"),
+        "treatment": ("amount", "entry_hours", "pick_days", "every_days"), "problem": ("threshold",),
         "place": ("capacity", "celsius", "light_h"),
     }  # fmt: skip
     DATES = {"task": "on", "protocol": "since", "deviation": "on", "ledger": "on", "use": "since", "soil": "on",
              "test": "began_on", "sowing": "on", "in plots": "on", "act": "on", "pricked out": "on", "care": "on",
-             "planted": "on"}  # fmt: skip
-    HELPERS = ("deviation", "test", "tray", "sowing", "in plots", "act", "pricked out", "care", "planted")
+             "planted": "on", "event": "on", "treatment": "on", "watch": "since"}  # fmt: skip
+    HELPERS = ("deviation", "test", "tray", "sowing", "in plots", "act", "pricked out", "care", "planted", "event",
+               "treatment", "watch")  # fmt: skip
 
     def setUp(self) -> None:
         self.client.force_login(self.by)
@@ -148,7 +162,16 @@ class Forms(TestCase):
 
     def test_markup_in_words_is_shown_as_it_was_typed(self) -> None:
         nasty = "<script>x</script>"
-        for form, field in (("material", "name"), ("task", "what"), ("use", "what"), ("obstacle", "what"), ("claim", "says")):
+        for form, field in (
+            ("material", "name"),
+            ("task", "what"),
+            ("use", "what"),
+            ("obstacle", "what"),
+            ("claim", "says"),
+            ("trait", "name"),
+            ("treatment", "what"),
+            ("event", "note"),
+        ):
             url, good = self.forms[form]
             with self.subTest(form=form):
                 answer = self.client.post(url, good | {field: nasty}, follow=True)

@@ -6,7 +6,7 @@ from datetime import date, timedelta
 from django.utils import timezone
 from playwright.sync_api import Page, expect
 
-from evarlo.catalogue.models import Crop
+from evarlo.catalogue.models import Crop, Problem
 from evarlo.grounds.history import keep_use
 from evarlo.grounds.models import Site
 from evarlo.grounds.weather import read_station
@@ -16,7 +16,10 @@ from evarlo.testing import world
 from evarlo.testing.browser import PHONE, BrowserTest
 from evarlo.trials.models import Trial
 from evarlo.verdicts.models import SignedBoard
+from evarlo.walks.events import Rule, keep_event
 from evarlo.walks.models import Observation
+from evarlo.walks.treating import Done, keep_intervention
+from evarlo.walks.watching import begin_watch
 
 HEAVY = {"Corvane": 5.0, "Quillet": 7.4, "OF-17": 5.2, "Brakewater": 3.1}
 UNEVEN = (-0.5, 0.5, 0.0, 0.25)  # kg a pick, by entry and block: the same whatever layout the shuffle drew
@@ -215,6 +218,13 @@ class EveryPage(BrowserTest):
         world.sow(made, by)
         world.keep_yields(made, by, HEAVY)
         asked = world.walk(made, "vigour", by)
+        plot, today = made.plots.all()[0], timezone.localdate()
+        watch = begin_watch(made, Problem.objects.get(name="Aphids"), today, by, today)
+        keep_event(made, "hail", today, "", list(made.plots.all()[:4]), 9, Rule(50, 20), by, today)
+        done = Done("spray", "Soap", timezone.now(), 5, "ml", 4, 3, label_read=True)
+        keep_intervention(made, list(made.plots.all()[:4]), done, by, timezone.now())
+        seen = world.walk(made, "first-flower", by)
+        world.keep(seen, plot, by, day=world.TODAY)
         assert made.bed
         Site.objects.filter(pk=made.bed.site_id).update(latitude=53.4)
         read_station(Site.objects.get(pk=made.bed.site_id), timezone.localdate(), years=4)
@@ -236,6 +246,14 @@ class EveryPage(BrowserTest):
             "plant/",
             "walk/",
             f"walk/{asked.pk}/",
+            "walk/events/?kind=frost",
+            "walk/care/",
+            "walk/pests/",
+            f"walk/pests/{watch.pk}/",
+            "walk/stages/",
+            "walk/agreement/",
+            f"plot/{plot.pk}/identity/",
+            f"plot/{plot.pk}/pictures/",
             "pick/",
             "compare/",
             "compare/working/",
@@ -258,6 +276,7 @@ class EveryPage(BrowserTest):
             f"/seed/{lot.pk}/",
             f"/cultivars/{lot.cultivar_id}/",
             "/people/me/",
+            "/practice/",
             "/bring-in/",
             f"/trials/{loose.slug}/",
             f"/trials/{loose.slug}/change/",

@@ -114,7 +114,8 @@ class Pages(Watching):
             self.assertContains(answer, said, status_code=422)
         own = {"name": "Gall midge", "kind": "pest", "threshold": "10", "threshold_of": "plants"}
         self.client.post(reverse("walks:new-problem", args=[self.made.slug]), own)
-        again = self.client.post(reverse("walks:new-problem", args=[self.made.slug]), own)
+        self.client.post(reverse("walks:new-problem", args=[self.made.slug]), own)  # a double click
+        again = self.client.post(reverse("walks:new-problem", args=[self.made.slug]), own | {"signs": "Other signs"})
         self.assertContains(again, "is in the list already", status_code=422)
         gall = Problem.objects.get(name="Gall midge")
         typed = {"problem": str(gall.pk), "since": self.today.isoformat()}

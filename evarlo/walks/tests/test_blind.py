@@ -1,0 +1,81 @@
+"""Blind is blind: whoever must not know finds no cultivar's name on any page of a running trial, in no export and no source."""
+
+import re
+
+from django.test import TestCase
+from django.utils import timezone
+
+from evarlo.demo.services import build
+from evarlo.demo.world import FENNEL
+from evarlo.demo.world import PASSWORD as SAMPLE
+from evarlo.people.models import User
+from evarlo.testing import world
+from evarlo.trials.models import Trial
+
+LINK = re.compile(r'(?:href|hx-get|data-data|data-url|src)="([^"#]+)')
+PLOT = re.compile(r"/plot/(\d+)/")
+MOST = 400
+
+
+class Crawled(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        build(timezone.localdate())
+        cls.trial = Trial.objects.filter(name="Bulb fennel, main season").order_by("season").last()
+        # The line's code is its name, so it tells nothing by itself.
+        cls.names = [t.name for t in FENNEL if not re.fullmatch(r"[A-Z]+-\d+", t.name)]
+
+    def crawl(self, username: str) -> dict[str, str]:
+        """Every page that can be reached within the trial, and what stands on it."""
+        assert self.trial
+        self.client.force_login(User.objects.get(username=username))
+        home = f"/trials/{self.trial.slug}/"
+        some: set[str] = set()  # plots: all of them have the same pages
+        waiting, seen = ["/", home, f"{home}ground/?layer=entry", "/calendar.ics"], {}
+        while waiting and len(seen) < MOST:
+            path = waiting.pop(0)
+            if path in seen:
+                continue
+            answer = self.client.get(path)
+            content = b"".join(answer.streaming_content) if answer.streaming else answer.content
+            seen[path] = content.decode("utf-8", "replace") if answer.status_code == 200 else ""
+            for link in LINK.findall(seen[path]):
+                link = link.replace("&amp;", "&")
+                url = link if link.startswith("/") else path.partition("?")[0] + link if link.startswith("?") else ""
+                plot = PLOT.search(url)
+                if url.startswith(home) and url not in seen and (plot is None or plot[1] in some or len(some) < 6):
+                    some |= {plot[1]} if plot else set()
+                    waiting.append(url)
+        return seen
+
+    def test_helper_and_evaluator_find_codes_only(self) -> None:
+        for username in ("pell", "tam"):
+            pages = self.crawl(username)
+            read = [path for path, text in pages.items() if text]
+            self.assertGreater(len(read), 60, username)
+            self.assertTrue(any("field.json" in path for path in read))
+            for path, text in pages.items():
+                told = [name for name in self.names if name in text]
+                self.assertEqual(told, [], (username, path))
+
+    def test_the_manager_reads_them(self) -> None:
+        pages = self.crawl("ines")
+        self.assertTrue(any("Quillet" in text for text in pages.values()))
+
+    def test_names_are_opened_by_a_signed_act_with_its_reason(self) -> None:
+        assert self.trial
+        self.client.force_login(User.objects.get(username="ines"))
+        url = f"/trials/{self.trial.slug}/open-names/"
+        for typed, said in (
+            ({"why": "The season is over"}, "not your password"), ({"why": "x", "password": "guess"}, "not your password"),
+            ({"why": " ", "password": SAMPLE}, "Say why the names are opened"),
+        ):  # fmt: skip
+            self.assertContains(self.client.post(url, typed, follow=True), said)
+            self.trial.refresh_from_db()
+            self.assertIsNone(self.trial.opened_at)
+        self.client.post(url, {"why": "The season is over", "password": SAMPLE})
+        self.trial.refresh_from_db()
+        self.assertIsNotNone(self.trial.opened_at)
+        self.assertIn("signed by Ines Ravn: The season is over", self.trial.deeds.latest("at").said)
+        self.client.force_login(world.person("helper"))
+        self.assertEqual(self.client.post(url, {}).status_code, 403)
