@@ -1,0 +1,129 @@
+"""The server is killed while it takes a batch in, and started again: what was typed is there once, to the record."""
+
+import os
+import signal
+import socket
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import unittest
+import urllib.request
+from pathlib import Path
+
+from django.conf import settings
+from django.test import tag
+from playwright.sync_api import Page, expect
+
+from evarlo.testing.browser import PHONE, browser
+from evarlo.testing.world import PASSWORD
+
+MAKE = """
+import django; django.setup()
+from django.utils import timezone
+from evarlo.testing import world
+from evarlo.walks.services import open_round
+by = world.person()
+names = [f"N{n}" for n in range(20)]
+made = world.trial(by, entries=names, check="N0", blocks=2, plot_length_m=0.5, plot_width_m=0.5)
+print(f"/trials/{made.slug}/walk/{open_round(made, world.trait('damage'), timezone.localdate(), by).pk}/")
+"""
+DEATHS = (0.0, 0.015, 0.06)  # seconds from when a batch is sent to when the server dies
+
+
+@tag("browser")
+class Killed(unittest.TestCase):
+    def setUp(self) -> None:
+        self.data = tempfile.TemporaryDirectory()
+        self.addCleanup(self.data.cleanup)
+        self.env = {**os.environ, "EVARLO_DATA": self.data.name, "DJANGO_SETTINGS_MODULE": "evarlo.settings"}
+        self.run_python("manage.py", "migrate", "--verbosity", "0")
+        self.path = self.run_python("-c", MAKE).strip().splitlines()[-1]
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        self.server: subprocess.Popen[bytes] | None = None
+        self.start()
+        self.addCleanup(self.kill)
+
+    def run_python(self, *words: str) -> str:
+        done = subprocess.run([sys.executable, *words], cwd=settings.ROOT, env=self.env, check=True, capture_output=True, text=True)
+        return done.stdout
+
+    def start(self) -> None:
+        gunicorn = str(Path(sys.executable).parent / "gunicorn")
+        words = [gunicorn, "evarlo.wsgi", "--bind", f"127.0.0.1:{self.port}", "--threads", "4", "--no-control-socket"]
+        self.server = subprocess.Popen(words, cwd=settings.ROOT, env=self.env, stderr=subprocess.DEVNULL, start_new_session=True)
+        for _ in range(80):
+            try:
+                urllib.request.urlopen(f"http://127.0.0.1:{self.port}/worker.js", timeout=1)
+                return
+            except OSError:
+                time.sleep(0.25)
+        self.fail("the server did not start")
+
+    def kill(self) -> None:
+        """At once, with all its workers, and nothing tidied up."""
+        if self.server and self.server.poll() is None:
+            os.killpg(self.server.pid, signal.SIGKILL)
+            self.server.wait()
+
+    def values(self) -> tuple[dict[str, float], int, int]:
+        """What stands in the plots, how many observations there are in all, and how many rivals."""
+        with sqlite3.connect(Path(self.data.name) / "evarlo.sqlite3") as db:
+            standing = db.execute(
+                "select p.number, o.number from walks_observation o join trials_plot p on p.id = o.plot_id "
+                "where not o.withdrawn and o.id not in (select supersedes_id from walks_observation where supersedes_id is not null)"
+            ).fetchall()
+            every = db.execute("select count(*) from walks_observation").fetchone()[0]
+            rivals = db.execute("select count(*) from walks_rival").fetchone()[0]
+        db.close()
+        return dict(standing), every, rivals
+
+    def test_what_was_typed_is_there_once_however_often_the_server_dies(self) -> None:
+        context = browser().new_context(viewport=PHONE, locale="en-GB")  # type: ignore[arg-type]
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.goto(f"http://127.0.0.1:{self.port}/people/log-in/")
+        page.get_by_label("Username").fill("manager")
+        page.get_by_label("Password").fill(PASSWORD)
+        page.get_by_role("button", name="Log in").click()
+        page.goto(f"http://127.0.0.1:{self.port}{self.path}")
+        expect(page.locator(".strip-tag.here")).to_be_visible()
+        page.evaluate("() => navigator.serviceWorker.ready")
+        typed: dict[str, float] = {}
+        for n, after in enumerate(DEATHS):
+            self.walk_ten(page, typed, 10 * n)
+            self.die_while_it_takes_them_in(page, after)
+            expect(page.locator("#waiting")).to_contain_text("Everything is at the station.", timeout=20_000)
+        self.assertEqual(self.values(), (typed, 30, 0))
+
+    def walk_ten(self, page: Page, typed: dict[str, float], first: int) -> None:
+        page.context.set_offline(True)
+        for n in range(first, first + 10):
+            here = page.locator(".strip-tag.here").inner_text().partition(",")[0]
+            page.keyboard.type(str(n + 1))
+            page.keyboard.press("Enter")
+            typed[here] = float(n + 1)
+            expect(page.locator(".foot").first).to_contain_text(f"{len(typed)} of 40 plots")
+        expect(page.locator("#waiting")).to_contain_text("10 kept on this phone only")
+
+    def die_while_it_takes_them_in(self, page: Page, after: float) -> None:
+        died = threading.Event()
+
+        def doom(request: object) -> None:
+            if "bring-in" in str(getattr(request, "url", "")) and not died.is_set():
+                threading.Timer(after, lambda: (self.kill(), died.set())).start()
+
+        page.on("request", doom)
+        page.context.set_offline(False)
+        for _ in range(100):
+            page.wait_for_timeout(50)
+            if died.is_set():
+                break
+        page.remove_listener("request", doom)
+        self.assertTrue(died.is_set(), "no batch was sent")
+        self.start()
+        page.evaluate("() => window.dispatchEvent(new Event('online'))")
