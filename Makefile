@@ -73,6 +73,7 @@ bench: .venv/dev
 	@$(RUN) -m bench
 	@$(RUN) -m bench.planning
 	@$(RUN) -m bench.raising
+	@$(RUN) -m bench.walking
 
 bench-exactness: .venv/dev
 	@$(RUN) -m bench.coverage

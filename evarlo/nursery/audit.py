@@ -10,6 +10,7 @@ from evarlo.nursery.book import EntryBook, planted_in
 from evarlo.nursery.models import Care
 from evarlo.trials.models import Deviation, Trial
 from evarlo.trials.plot_numbers import chosen_plots
+from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import registry
 from trialcore.fairness import Fact, Unlike, audit
 
@@ -127,7 +128,7 @@ def _years(age: int) -> str:
 
 def _planted(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:
     code = {b.entry.pk: b.entry.code for b in books}
-    entry_of = dict(trial.plots.values_list("pk", "entry_id"))
+    entry_of = {p.pk: p.entry_id for p in plots_of(trial)}
     in_plot: dict[int, int] = defaultdict(int)
     found = planted_in(trial)
     for p in found:
@@ -157,10 +158,9 @@ def _tended(books: Sequence[EntryBook]) -> Iterable[Fact]:
 
 
 def _materials(trial: Trial) -> Iterable[Fact]:
-    plots = list(trial.plots.select_related("entry"))
-    for material in trial.materials.exclude(plots=""):
+    for material in (m for m in trial.once("materials", lambda: list(trial.materials.all())) if m.plots):
         given = set(chosen_plots(trial, material.plots))
-        for plot in plots:
+        for plot in plots_of(trial):
             yield Fact(f"Material: {material.name}", plot.entry.code, "given" if plot.number in given else "not given")
 
 
@@ -169,6 +169,6 @@ def _deviations(trial: Trial) -> Iterable[Fact]:
     for d in Deviation.objects.filter(plot__trial=trial):
         other.setdefault(d.plot_id, []).append(d.said)
     if other:
-        for plot in trial.plots.select_related("entry"):
+        for plot in plots_of(trial):
             said = "; ".join(other.get(plot.pk, []))
             yield Fact("Other than the protocol", plot.entry.code, said or "as the protocol says")

@@ -133,16 +133,21 @@ def ways(plot: Plot) -> Iterable[tuple[str, str]]:
     yield reverse("walks:identity", args=[slug, plot.pk]), "What stands here?"
 
 
+def rounds_of(trial: Trial) -> list[Round]:
+    """Every round of a trial, read once for a page."""
+    return trial.once("rounds", lambda: list(Round.objects.filter(trial=trial).select_related("trait")))
+
+
 def spans(trial: Trial) -> Iterable[Span]:
     seen = Observation.objects.filter(round__trial=trial).aggregate(first=Min("seen_on"), last=Max("seen_on"))
-    planned = Round.objects.filter(trial=trial).aggregate(first=Min("due_on"), last=Max("due_on"))
-    first, last = seen["first"] or planned["first"], max(filter(None, (seen["last"], planned["last"])), default=None)
+    planned = [r.due_on for r in rounds_of(trial) if r.due_on]
+    first, last = seen["first"] or min(planned, default=None), max(filter(None, (seen["last"], *planned)), default=None)
     if first and last:
         yield Span("walk", first, last, planned=seen["first"] is None)
 
 
 def pins(trial: Trial) -> Iterable[Pin]:
-    for walk in Round.objects.filter(trial=trial).select_related("trait"):
+    for walk in rounds_of(trial):
         on = walk.opened_on or walk.due_on
         if on:
             to_do = not walk.opened_on

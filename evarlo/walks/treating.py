@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from django.db import transaction
-from django.db.models import QuerySet
 from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Plot, Trial
+from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import DiaryLine, Due, Pin
 from evarlo.ui.refused import Refused
 from evarlo.walks.models import Intervention
@@ -56,9 +56,10 @@ class Done:
     sure: bool = False  # it was done although the trial is set to organic only
 
 
-def standing(trial: Trial) -> QuerySet[Intervention]:
-    """What was done and not taken back."""
-    return trial.interventions.filter(withdrawn_at__isnull=True)
+def standing(trial: Trial) -> list[Intervention]:
+    """What was done and not taken back, each with its plots and who did it."""
+    some = trial.interventions.filter(withdrawn_at__isnull=True).select_related("by").prefetch_related("plots")
+    return trial.once("care", lambda: list(some))
 
 
 @transaction.atomic
@@ -87,6 +88,7 @@ def keep_intervention(trial: Trial, plots: Sequence[Plot], done: Done, by: User,
         note=done.note.strip(), by=by, at=timezone.now(),
     )  # fmt: skip
     made.plots.set(plots)
+    trial.__dict__.pop("_read", None)
     return made
 
 
@@ -94,6 +96,7 @@ def keep_intervention(trial: Trial, plots: Sequence[Plot], done: Done, by: User,
 def withdraw_intervention(made: Intervention, by: User) -> None:
     """It was not done after all, or written down wrongly: it holds nothing back any more and stays on record, struck out."""
     Intervention.objects.filter(pk=made.pk, withdrawn_at__isnull=True).update(withdrawn_at=timezone.now(), withdrawn_by=by)
+    made.trial.__dict__.pop("_read", None)
 
 
 @transaction.atomic
@@ -111,7 +114,7 @@ def treatment(made: Intervention) -> Treatment:
 def held_plots(trial: Trial, now: datetime) -> dict[int, Held]:
     """The plots (by id) that nobody enters, or nothing is picked from, at `now`."""
     last = now - timedelta(days=400)
-    some = standing(trial).filter(done_at__gte=last).exclude(entry_hours=0, pick_days=0).prefetch_related("plots")
+    some = [made for made in standing(trial) if made.done_at >= last and (made.entry_hours or made.pick_days)]
     on: dict[int, list[Treatment]] = defaultdict(list)
     for made in some:
         for plot in made.plots.all():
@@ -131,7 +134,7 @@ def pick_words(h: Held) -> str:
 
 def holds_in_words(trial: Trial, now: datetime) -> list[str]:
     """What holds now, plots under the same one together: for the top of wherever a walk or a pick is started."""
-    numbers = dict(trial.plots.values_list("pk", "number"))
+    numbers = {p.pk: p.number for p in plots_of(trial)}
     groups: dict[str, list[str]] = defaultdict(list)
     for plot, h in held_plots(trial, now).items():
         for words in filter(None, (entry_words(h), pick_words(h))):
@@ -158,8 +161,8 @@ def not_before(plot: Plot, on: date) -> tuple[date, str] | None:
 
 def marks(trial: Trial) -> Iterable[str]:
     """What was done to some plots only, for every comparison; and what the trial's setting does not permit."""
-    every = trial.plots.count()
-    for made in standing(trial).prefetch_related("plots"):
+    every = len(plots_of(trial))
+    for made in standing(trial):
         plots = [p.number for p in made.plots.all()]
         day = timezone.localtime(made.done_at)
         if len(plots) < every:
@@ -170,11 +173,10 @@ def marks(trial: Trial) -> Iterable[str]:
 
 def facts(trial: Trial) -> Iterable[Fact]:
     """For the fairness audit: who had what done, plot by plot."""
-    plots = list(trial.plots.select_related("entry"))
-    for made in standing(trial).select_related("by").prefetch_related("plots"):
+    for made in standing(trial):
         on = {p.pk for p in made.plots.all()}
         about = f"Care: {made.what}, {timezone.localtime(made.done_at):%-d %b}"
-        for p in plots:
+        for p in plots_of(trial):
             yield Fact(about, p.entry.code, "done" if p.pk in on else "not done")
             if p.pk in on:
                 yield Fact(f"Person, {made.get_kind_display()}", p.entry.code, str(made.by))

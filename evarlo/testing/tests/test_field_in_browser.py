@@ -308,8 +308,8 @@ class SpeedOfTheHand(Walkers):
         page.context.set_offline(True)
         self.type(page, "12")
         expect(page.locator("[data-link]")).to_contain_text("1 kept on this phone")
-        page.context.set_offline(False)
         page.route("**/bring-in/", lambda route: route.abort())
+        page.context.set_offline(False)
         with mock.patch("evarlo.walks.field_views._shell_version", return_value="another"):
             page.evaluate("async () => { const r = await navigator.serviceWorker.getRegistration(); await r.update(); }")
             page.wait_for_function("async () => (await caches.keys()).join() === 'evarlo-another'")
