@@ -10,7 +10,7 @@ from typing import Any
 from evarlo.catalogue.models import Trait
 from evarlo.trials.models import Cause, Criterion, Entry, Exclusion, Plot, Trial
 from evarlo.trials.queries import entry_names, plots_of, readings_of
-from evarlo.trials.registry import Reading, Readings
+from evarlo.trials.registry import Reading, Readings, registry
 from trialcore.blocks import BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.comparisons import AgainstCheck, Difference, Guard, against_check, chance_above, spread_of_differences
 from trialcore.incomplete import IncompleteBlocks, analyse_incomplete, recovered_standing
@@ -309,6 +309,11 @@ def _worked(trial: Trial, plots: list[Plot], values: tuple[float | None, ...], c
         case Trial.Design.LATIN:
             return _in_a_square(codes, values, tuple(str(p.row) for p in plots), tuple(str(p.col) for p in plots), check)
     return _worked_out(codes, values, reps, None, check)
+
+
+def said_of(trial: Trial) -> list[str]:
+    """What events and care add to every comparison, in words."""
+    return [words for source in registry.marks for words in source(trial)]
 
 
 def direction_of(trial: Trial, trait: Trait) -> int:

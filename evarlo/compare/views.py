@@ -9,7 +9,7 @@ from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from evarlo.catalogue.models import Trait
-from evarlo.compare.queries import Comparison, Standing, compare, over_years
+from evarlo.compare.queries import Comparison, Standing, compare, over_years, said_of
 from evarlo.compare.words import depends_in_words, sentence
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -17,7 +17,6 @@ from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
 from evarlo.trials.protocol import marks_of
 from evarlo.trials.queries import traits_with_records
-from evarlo.trials.registry import registry
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.standing import Axis, axis_for, axis_labels, row
 from trialcore.comparisons import Guard
@@ -55,11 +54,6 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
         return render(request, "compare/compare.html#bench", context | {"trial": trial})
     layer = found.trait.key if found else ""
     return render(request, "compare/compare.html", context | frame(request, trial, "compare", layer=layer))
-
-
-def said_of(trial: Trial) -> list[str]:
-    """What events and care add to every comparison, in words."""
-    return [words for source in registry.marks for words in source(trial)]
 
 
 def chart(found: Comparison) -> dict[str, Any]:

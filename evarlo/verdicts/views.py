@@ -7,6 +7,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from evarlo.compare.queries import said_of
 from evarlo.compare.views import chart
 from evarlo.compare.words import sentence
 from evarlo.people.permissions import may
@@ -33,6 +34,7 @@ def decide(request: PersonRequest, slug: str) -> HttpResponse:
         "verdicts": VERDICTS,
         "counts": counts(board),
         "has_figures": has_figures,
+        "said": said_of(trial),
     }
     return render(request, "verdicts/decide.html", context)
 
@@ -90,6 +92,7 @@ def report(request: PersonRequest, slug: str) -> HttpResponse:
     parts = [{"c": c, "sentence": sentence(c)} | chart(c) for c in board.comparisons]
     context = {
         "trial": trial,
+        "said": said_of(trial),
         "question": without_names(trial, trial.question, request.user),
         "board": board,
         "parts": parts,

@@ -61,14 +61,15 @@ def plan_round(trial: Trial, trait: Trait, due_on: date | None, only: Sequence[i
 
 
 @transaction.atomic
-def open_round(trial: Trial, trait: Trait, on: date, by: User) -> Round:
-    """The round to walk now for a trait: the one of every plot that is planned or open, else a new one.
+def open_round(trial: Trial, trait: Trait, on: date, by: User, only: Sequence[int] = ()) -> Round:
+    """The round to walk now for a trait: the one of these plots (by id; none is every one) that is planned or open, else a new
+    one.
 
-    A trait that is seen once has one round only. Raises Refused while the layout may still be shuffled.
+    A trait that is seen once has one round of every plot only. Raises Refused while the layout may still be shuffled.
     """
-    rounds = Round.objects.select_for_update().filter(trial=trial, trait=trait, only=[]).order_by("number")
-    standing = rounds.filter(closed_at__isnull=True).first() if trait.repeated else rounds.first()
-    return begin_round(standing or plan_round(trial, trait, None), on, by)
+    rounds = Round.objects.select_for_update().filter(trial=trial, trait=trait, only=sorted(only)).order_by("number")
+    standing = rounds.filter(closed_at__isnull=True).first() if trait.repeated or only else rounds.first()
+    return begin_round(standing or plan_round(trial, trait, None, sorted(only)), on, by)
 
 
 @transaction.atomic

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from django.http import HttpResponse
+from django.core.exceptions import ValidationError
+from django.http import HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -14,11 +15,13 @@ from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import Scoring, frame
 from evarlo.trials.models import Plot, Trial
+from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.queries import left_out
 from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
 from evarlo.walks.models import Rival, Round
+from evarlo.walks.picking import LONGEST, groups_of
 from evarlo.walks.practice import cold, subject_of
 from evarlo.walks.queries import round_lines, walkable
 from evarlo.walks.services import begin_round, close_round, open_round, show_earlier
@@ -42,6 +45,8 @@ def walk(request: PersonRequest, slug: str) -> HttpResponse:
         "asked": asked,
         "chosen": request.GET.getlist("trait"),
         "most": MOST_AT_ONCE,
+        "groups": groups_of(trial),
+        "typed": request.GET.get("plots", ""),
         "holds": holds_in_words(trial, timezone.now()),
         "today": timezone.localdate(),
     }
@@ -61,11 +66,24 @@ def open_act(request: PersonRequest, slug: str) -> HttpResponse:
             if not 1 <= len(keys) <= MOST_AT_ONCE:
                 raise Refused(f"Choose from one to {MOST_AT_ONCE} traits.")
             traits = [get_object_or_404(Trait, key=key, source=Trait.Source.WALK) for key in keys]
-            rounds = [open_round(trial, trait, today, request.user) for trait in traits]
+            only = _some_plots(trial, request.POST.get("plots", ""))
+            rounds = [open_round(trial, trait, today, request.user, only) for trait in traits]
     except Refused as refusal:
         warn(request, str(refusal))
-        return redirect("walks:walk", slug)
+        typed = QueryDict(mutable=True)
+        typed.setlist("trait", request.POST.getlist("trait"))
+        typed["plots"] = request.POST.get("plots", "")[:400]
+        return redirect(f"{reverse('walks:walk', args=[slug])}?{typed.urlencode()}")
     return redirect(round_url(rounds))
+
+
+def _some_plots(trial: Trial, typed: str) -> list[int]:
+    """The ids of the plots that a round is to be about; none is every one. Raises Refused for what is no plot."""
+    try:
+        numbers = chosen_plots(trial, typed[:LONGEST])
+    except ValidationError as error:
+        raise Refused(str(error.messages[0]), "plots") from error
+    return list(trial.plots.filter(number__in=numbers).values_list("pk", flat=True)) if numbers else []
 
 
 def round_url(rounds: list[Round]) -> str:
