@@ -41,23 +41,45 @@ def main() -> None:
         django.setup()
         from playwright.sync_api import Page, sync_playwright
 
-        from evarlo.catalogue.models import Crop
         from evarlo.demo.world import PASSWORD
-        from evarlo.grounds.models import Bed, Site
+        from evarlo.grounds.models import Site
         from evarlo.testing.browser import FLAGS, chromium
         from evarlo.trials.models import Trial
+        from evarlo.walks.models import Watch
 
         server = start(data)
         seasons = {t.season: t.slug for t in Trial.objects.filter(name="Bulb fennel, main season")}
-        site, crop = Site.objects.get().pk, Crop.objects.get(name="Bulb fennel").pk
+        site = Site.objects.get().pk
         heads = f"/trials/{Trial.objects.get(name='Radicchio heads').slug}/"
         late = f"/trials/{Trial.objects.get(name='Radicchio, late heads').slug}/"
-        bank = Bed.objects.get(name="Bank bed").pk
+        spot = Watch.objects.get(problem__name="Leaf spot").pk
         first, second, running = (f"/trials/{slug}/" for _, slug in sorted(seasons.items()))
 
         def go_on(page: Page) -> None:
             page.get_by_role("button", name="Go on").click()
             page.wait_for_selector("#value")
+
+        def several(page: Page) -> None:
+            for name in ("Leaf area diseased", "Vigour", "Bulb or head width"):
+                page.get_by_role("checkbox", name=name).check()
+            page.get_by_role("button", name="Start walking").click()
+            for value in ("8.1", "7.9", "9.2"):
+                page.wait_for_selector("#value")
+                page.keyboard.type(value)
+                page.keyboard.press("Enter")
+                page.wait_for_timeout(250)
+            page.get_by_role("button", name="Keep these 3").click()
+            page.wait_for_timeout(300)
+            page.get_by_role("button", name="Guide").click()
+
+        def on_the_ground(page: Page) -> None:
+            page.locator("#days").scroll_into_view_if_needed()
+
+        def practise(page: Page) -> None:
+            page.get_by_role("button", name="Practise ten").click()
+            page.wait_for_selector("#said")
+            page.keyboard.type("12")
+            page.keyboard.press("Enter")
 
         def type_17(page: Page) -> None:
             go_on(page)
@@ -88,17 +110,17 @@ def main() -> None:
             ("sow", f"{late}sow/", DESK, None),
             ("coming", f"{late}coming/", DESK, None),
             ("shortage", f"{late}plant/short/R04/", DESK, None),
-            ("walk", f"{running}walk/", DESK, go_on),
+            ("walk", f"{running}walk/", DESK, several),
             ("walk-phone", f"{running}walk/", PHONE, type_17),
+            ("events", f"{running}walk/events/", DESK, None),
+            ("pests", f"{running}walk/pests/{spot}/", DESK, on_the_ground),
+            ("practice", "/practice/", PHONE, practise),
             ("pick", f"{second}pick/", DESK, None),
             ("compare", f"{first}compare/", DESK, None),
-            ("compare-phone", f"{first}compare/", PHONE, None),
             ("decide", f"{second}decide/", DESK, None),
             ("report", f"{first}report/", DESK, None),
             ("weather", f"/ground/{site}/weather/", DESK, None),
-            ("bed", f"/ground/beds/{bank}/", DESK, None),
             ("seed", "/seed/", DESK, None),
-            ("crop", f"/cultivars/crops/{crop}/", DESK, None),
         ]
         try:
             with sync_playwright() as playwright:
