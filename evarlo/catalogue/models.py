@@ -167,6 +167,13 @@ class Trait(models.Model):
         return not self.fits or crop.name in self.fits or str(crop.profile.get("family", "")) in self.fits
 
     @property
+    def fits_in_words(self) -> str:
+        """The crops it is for; a pest's own traits are offered where that is watched for."""
+        if any(str(name).startswith("problem ") for name in self.fits):
+            return "where it is watched for"
+        return ", ".join(self.fits) or "every crop"
+
+    @property
     def sign(self) -> int:
         return 1 if self.direction == self.Direction.HIGHER else -1
 
