@@ -190,8 +190,12 @@ class SpeedOfTheHand(Walkers):
         page.locator("#value").fill("")
         self.type(page, "3/8")
         expect(page.locator("#bench-title")).to_contain_text("Bulb or head width")
-        for value in ("8,1", "7.9", "9"):
-            self.type(page, value)
+        self.type(page, "8 in")
+        expect(page.locator(".error").first).to_contain_text("Found “8 in”. Expected a number.")
+        page.locator("#value").fill("")
+        for value in ("8,1", "7.9 cm", "9"):
+            page.locator("#value").fill(value)
+            page.keyboard.press("Enter")
         expect(page.locator(".sample")).to_contain_text("Plant 4 of 10 8.1, 7.9, 9. Mean 8.33 ± 0.34 cm")
         page.keyboard.press("u")
         expect(page.locator(".sample")).to_contain_text("Plant 3 of 10")

@@ -61,6 +61,10 @@ async function start() {
     box.replaceChildren(make("h1", {}, "This round is not on this phone"), make("p", {}, "Open it once with a signal; from then on it works without one."));
     return;
   }
+  if (!data.plots.length) {
+    box.replaceChildren(make("h1", {}, "Nothing to walk"), make("p", {}, "Every plot of this round is left out."));
+    return;
+  }
   setWay(data.way);
   for (const a of data.asks) for (const r of await recordsOf(a.round)) remember(r);
   const draft = data.draft && path().findIndex((p) => p.id === data.draft.plot);
@@ -207,7 +211,7 @@ function jump(text) {
   const found = path().findIndex((p) => p.number.toLowerCase() === number);
   return found < 0 ? refuse(`There is no plot ${text.trim()} in this round.`) : go(found);
 }
-document.addEventListener("plot-chosen", (event) => data && jump(event.detail));
+document.addEventListener("plot-chosen", (event) => data?.plots.length && jump(event.detail));
 
 async function readCode() {
   if (open === "scan") { camera?.stop(); open = ""; return draw(); }
@@ -392,7 +396,8 @@ async function sync() {
       a.taken = a.taken.filter((id) => id !== record.plot).concat(answer.stands ? [record.plot] : []);
       if (stays) a.stands[record.plot] = answer.stands; else delete a.stands[record.plot];
       if (mine && mine.key === record.key) { a.own[record.plot] = stays ? shown(mine, a, data.causes) : ""; mine.key = answer.stands || mine.key; }
-      if (record.undone) delete a.own[record.plot];
+      if (record.undone && stays) a.own[record.plot] = "the value before it";
+      else if (record.undone) delete a.own[record.plot];
     }
     if (answer.state === "rival") tell(`Plot ${record.plotNumber}: ${answer.said}`, false);
     await put("rounds", data);
@@ -433,7 +438,7 @@ function scanning(key) {
 }
 
 document.addEventListener("keydown", (event) => {
-  if (!data || event.ctrlKey || event.metaKey || event.altKey || document.getElementById("keys")?.open) return;
+  if (!data?.plots.length || event.ctrlKey || event.metaKey || event.altKey || document.getElementById("keys")?.open) return;
   if (event.target.matches("#note, #to, #jump, select, [type=date], [type=file], [type=checkbox]")) return;
   if (event.target.matches("button, a, summary") && event.key === "Enter" && scanned == null) return;
   if (busy) {

@@ -6,7 +6,8 @@ export const today = () => { const d = new Date(); return new Date(d - d.getTime
 
 // { value } or { wrong }.
 export function read(typed, ask) {
-  const text = typed.trim().replace("−", "-");
+  const said = typed.trim().replace("−", "-");
+  const text = ask.unit && said.toLowerCase().endsWith(ask.unit.toLowerCase()) ? said.slice(0, -ask.unit.length).trim() : said;
   if (ask.kind === "date") {
     if (!/^\d{4}-\d{2}-\d{2}$/.test(text)) return { wrong: "Expected the day on which it was first seen." };
     return text > today() ? { wrong: "That day is still to come." } : { value: { day: text } };
