@@ -374,11 +374,14 @@ const WHY = {
   offline: "No signal: they are safe on this phone and go in by themselves.", locked: "You are no longer logged in: log in again, and they go in.",
   another: "They are another person's: that person has to log in.", broken: "The server could not take them: they stay here and are sent again.",
 };
+let turn = 0; // what was counted before the newest record is no longer said
 async function waiting() {
+  turn += 1;
+  const mine = turn;
   const count = await showKept();
   const refused = (await all("records")).filter((r) => r.refused);
   const line = document.getElementById("waiting");
-  if (!line) return;
+  if (!line || mine !== turn) return;
   const text = count ? `${count} kept on this phone only. ${WHY[state] || ""}` : "Everything is at the station.";
   line.replaceChildren(text, ...refused.slice(0, 3).map((r) => make("span", { class: "error" }, ` Plot ${r.plotNumber}: ${r.refused}`)));
   if (state === "locked" && count) line.append(" ", make("a", { href: "/people/log-in/", target: "_blank" }, "Log in"));
