@@ -56,7 +56,7 @@ def main() -> None:
         first, second, running = (f"/trials/{slug}/" for _, slug in sorted(seasons.items()))
 
         def go_on(page: Page) -> None:
-            page.get_by_role("button", name="Go on").click()
+            page.get_by_role("row", name="Bolting").get_by_role("button", name="Go on").click()
             page.wait_for_selector("#value")
 
         def several(page: Page) -> None:
