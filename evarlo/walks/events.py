@@ -88,13 +88,17 @@ def keep_event(
 ) -> Event:
     """Write down an event with the plots it reached, and put on the calendar when damage and recovery are scored there.
 
-    Raises Refused for a day to come, no plots, a layout that is not fixed, or a rule on recovery that is never scored.
+    Raises Refused for a day to come or before sowing, for no plots, a layout that is not fixed, or a rule on recovery that is
+    never scored.
     """
     only_done(on, today)
     if not trial.is_fixed:
         raise Refused("Fix the layout first: until then the plots may still change places.", "plots")
     if not plots:
         raise Refused("Nothing was chosen. Expected the plots that it reached.", "plots")
+    first = min((day for plot, day in sown_on(trial).items() if plot in {p.pk for p in plots}), default=None)
+    if first and on < first:
+        raise Refused(f"These plots were sown on {first:%-d %b %Y}, after that day.", "on")
     if trial.events.count() >= MOST_EVENTS:
         raise Refused(f"A trial holds {MOST_EVENTS} events at most.", "kind")
     _check_rule(rule, recover_days)

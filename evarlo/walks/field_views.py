@@ -65,7 +65,7 @@ def field_batch(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
             )
         brought = [_read(r) for r in sent["records"][:MOST_AT_ONCE]]
         clock = _time(sent["clock"])
-    except (ValueError, KeyError, TypeError, OverflowError, OSError) as error:
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, OSError) as error:
         raise BadRequest("That is not what a phone sends.") from error
     answers = bring_in(walk, brought, request.user, timezone.now(), clock)
     return JsonResponse({"answers": [a.__dict__ for a in answers]})

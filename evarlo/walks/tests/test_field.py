@@ -302,6 +302,8 @@ class OverTheWeb(Phone):
             '{"who": "x"}',
             json.dumps(self.body({"plot": "x"})),
             json.dumps(self.body({"plot": 1, "key": "k"})),
+            json.dumps(self.body() | {"records": ["x"]}),
+            json.dumps(self.body({"plot": 1, "parts": ["x"]})),
         ):
             with self.subTest(body=body[:30]):
                 self.assertEqual(self.post(body).status_code, 400)
