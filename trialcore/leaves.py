@@ -38,7 +38,7 @@ _WIDTHS: dict[Shape, Callable[[Floats], Floats]] = {
 @dataclass(frozen=True)
 class Leaf:
     """Outlines as (n, 2) arrays in leaf lengths: the leaf, its lesions, and marks that only look like lesions. `share` is the
-    percent of the leaf that is damaged, `number` how many lesions there are."""
+    percent of the leaf that is damaged."""
 
     shape: Shape
     lesion: Lesion
@@ -47,10 +47,6 @@ class Leaf:
     alike: tuple[Floats, ...]
     kind_alike: Alike
     share: float
-
-    @property
-    def number(self) -> int:
-        return len(self.lesions)
 
 
 @dataclass(frozen=True)
@@ -67,6 +63,12 @@ def half_width(shape: Shape, x: Floats) -> Floats:
     if shape not in _WIDTHS:
         raise ValueError(f"the shape must be one of {', '.join(SHAPES)}")
     return np.asarray(_WIDTHS[shape](np.clip(np.asarray(x, dtype=float), 0.0, 1.0)))
+
+
+def _outline(shape: Shape, x: Floats) -> Floats:
+    """The margin of the leaf over these places, along one side and back along the other."""
+    w = half_width(shape, x)
+    return np.concatenate([np.column_stack([x, w]), np.column_stack([x[::-1], -w[::-1]])])
 
 
 def drawn_leaf(shape: Shape, lesion: Lesion, share: float, seed: int, alike: Alike = "none") -> Leaf:
@@ -90,16 +92,13 @@ def drawn_leaf(shape: Shape, lesion: Lesion, share: float, seed: int, alike: Ali
         new = hit | _covers(outline, points)
         if new.sum() > wanted:
             outline = _shrunk(centre, size, lesion, turn, wobble, points, hit, wanted)
-            new = hit | _covers(outline, points)
             lesions.append(outline)
-            hit = new
+            hit = hit | _covers(outline, points)
             break
         lesions.append(outline)
         hit = new
-    x = np.linspace(0, 1, 80)
-    w = half_width(shape, x)
-    outline = np.concatenate([np.column_stack([x, w]), np.column_stack([x[::-1], -w[::-1]])])
-    return Leaf(shape, lesion, outline, tuple(lesions), _marks(luck, shape, alike, points), alike, 100 * float(hit.mean()))
+    whole = _outline(shape, np.linspace(0, 1, 80))
+    return Leaf(shape, lesion, whole, tuple(lesions), _marks(luck, shape, alike, points), alike, 100 * float(hit.mean()))
 
 
 def damaged_share(leaf: Leaf) -> float:
@@ -199,9 +198,7 @@ def _marks(luck: np.random.Generator, shape: Shape, alike: Alike, points: Floats
     if alike == "none":
         return ()
     if alike == "yellowing":
-        x = np.linspace(float(luck.uniform(0.72, 0.86)), 1, 30)
-        w = half_width(shape, x)
-        return (np.concatenate([np.column_stack([x, w]), np.column_stack([x[::-1], -w[::-1]])]),)
+        return (_outline(shape, np.linspace(float(luck.uniform(0.72, 0.86)), 1, 30)),)
     count, size = (40, 0.008) if alike == "flecks" else (90, 0.004)
     centres = points[luck.integers(len(points), size=count)]
     return tuple(_blob(c, size * float(luck.uniform(0.6, 1.6)), "spots", 0.0, np.ones(8)) for c in centres)

@@ -24,7 +24,7 @@ from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.units import unit_shown
-from evarlo.walks.treating import holds_in_words
+from evarlo.walks.treating import holds_in_words, pick_words
 
 
 class WeighIn(forms.Form):
@@ -103,7 +103,7 @@ def _bench(request: PersonRequest, trial: Trial, on: date, form: WeighIn | None,
         "count": rows.count(),
         "seasons": [(plots[pk], seasons[pk]) for pk in sorted(seasons, key=lambda k: plots[k].place)],
         "on": on,
-        "holds": [words for words in holds_in_words(trial, timezone.now()) if "picked" in words],
+        "holds": holds_in_words(trial, timezone.now(), (pick_words,)),
     }
 
 

@@ -40,7 +40,7 @@ def move_task(trial: Trial, key: str, on: date | None, by: User) -> dict[str, in
             if t.fixed and not t.done and t.key != key and _follows(tasks, t.key, key):
                 _put(trial, t.key, t.fixed + timedelta(days=days))
     trial.refresh_from_db()
-    trial.__dict__.pop("_read", None)
+    trial.read_anew()
     moved = schedule.moves(before, schedule.schedule(tasks_of(trial)[0]))
     if moved.get(key):
         record(trial, by, f"{shown[key][0]}: moved by {moved[key]:+d} days.")

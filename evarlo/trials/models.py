@@ -89,6 +89,10 @@ class Trial(models.Model):
             kept[name] = read()
         return kept[name]
 
+    def read_anew(self) -> None:
+        """Forget what `once` has read: something of it was changed."""
+        self.__dict__.pop("_read", None)
+
     @property
     def is_fixed(self) -> bool:
         """Whether the layout may no longer be shuffled."""

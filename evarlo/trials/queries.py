@@ -55,6 +55,11 @@ def plots_of(trial: Trial) -> list[Plot]:
     return trial.once("plots", lambda: list(plots))
 
 
+def judged_plots(trial: Trial) -> list[Plot]:
+    """The plots along the walking path that are not left out."""
+    return [p for p in plots_of(trial) if not p.standing]  # type: ignore[attr-defined]
+
+
 def readings_of(trial: Trial, trait: Trait) -> Readings:
     """What is known of each plot for a trait, from whichever place of work records it."""
     return trial.once(f"readings {trait.pk}", lambda: registry.readings[trait.source](trial, trait))

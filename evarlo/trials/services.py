@@ -187,7 +187,7 @@ def _put_in(trial: Trial, plan: TrialPlan) -> None:
         )
     add_criteria(trial, plan.criteria)
     trial.more_beds.set(plan.more_beds)
-    trial.__dict__.pop("_read", None)
+    trial.read_anew()
 
 
 def _check_plan(plan: TrialPlan, instead_of: Trial | None = None) -> None:
@@ -299,12 +299,17 @@ def add_material(trial: Trial, typed: Mapping[str, Any]) -> Material:
     return Material.objects.create(trial=trial, **typed)
 
 
+def is_left_out(plot: Plot) -> bool:
+    """Whether a plot is left out of every comparison already."""
+    return plot.exclusions.filter(lifted_at__isnull=True).exists()
+
+
 @transaction.atomic
 def exclude_plot(plot: Plot, cause: str, note: str, on: date, by: User) -> Exclusion:
     """Leave a plot out of every comparison. Raises Refused without a reason, or when it is left out already."""
     if not note.strip():
         raise Refused("Say in a few words what happened to the plot.", "note")
-    if plot.exclusions.filter(lifted_at__isnull=True).exists():
+    if is_left_out(plot):
         raise Refused(f"Plot {plot.number} is left out already.")
     return Exclusion.objects.create(plot=plot, cause=cause, note=note.strip(), on=on, by=by, at=timezone.now())
 

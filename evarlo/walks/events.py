@@ -18,7 +18,7 @@ from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Due, Pin
-from evarlo.trials.services import exclude_plot, lift_exclusion
+from evarlo.trials.services import exclude_plot, is_left_out, lift_exclusion
 from evarlo.ui.refused import Refused, only_done
 from evarlo.walks.models import Event, Hit, Round
 from evarlo.walks.queries import current
@@ -194,8 +194,7 @@ def call(hits: Sequence[Hit], called: str, reason: str, by: User, today: date) -
         if hit.exclusion and called != Hit.Called.ACCIDENT:
             lift_exclusion(hit.exclusion, by)
             hit.exclusion = None
-        out = hit.plot.exclusions.filter(lifted_at__isnull=True).exists()
-        if called == Hit.Called.ACCIDENT and not out:
+        if called == Hit.Called.ACCIDENT and not is_left_out(hit.plot):
             hit.exclusion = exclude_plot(hit.plot, Cause.ACCIDENT, f"{hit.event}: {reason.strip()}"[:200], today, by)
         hit.called, hit.reason, hit.by, hit.at = called, reason.strip() if called else "", by, timezone.now()
         hit.save()

@@ -17,7 +17,7 @@ from evarlo.people.models import User
 from evarlo.trials.models import IDENTITY, Entry, Plot, Trial
 from evarlo.trials.queries import plots_of, readings_of, traits_with_records
 from evarlo.trials.registry import DiaryLine, Due
-from evarlo.trials.services import Refused, as_it_stands, exclude_plot, lift_exclusion
+from evarlo.trials.services import Refused, as_it_stands, exclude_plot, is_left_out, lift_exclusion
 from evarlo.walks.models import Doubt
 
 LEAST_PLOTS = 2  # of each candidate, for a trait to tell anything
@@ -53,8 +53,7 @@ def raise_doubt(plot: Plot, why: str, candidates: Sequence[Entry], tells: str, o
         raise Refused("Say what looks wrong about the plot.", "why")
     if plot.identity_doubts.filter(outcome="").exists():
         raise Refused(f"Plot {plot.number} is in doubt already; settle that first.", "why")
-    out = plot.exclusions.filter(lifted_at__isnull=True).exists()
-    exclusion = None if out else exclude_plot(plot, IDENTITY, f"Identity in doubt: {why.strip()}"[:200], on, by)
+    exclusion = None if is_left_out(plot) else exclude_plot(plot, IDENTITY, f"Identity in doubt: {why.strip()}"[:200], on, by)
     made = Doubt.objects.create(
         plot=plot, why=why.strip(), tells=tells.strip(), raised_on=on, by=by, at=timezone.now(), exclusion=exclusion
     )

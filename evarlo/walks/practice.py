@@ -121,10 +121,10 @@ def figures_of(said: Sequence[float], truth: Sequence[float]) -> Figures | None:
     return Figures(len(said), fmean(gaps), fmean([g * g for g in gaps]) ** 0.5, agreement)
 
 
-def runs_of(by: User, subject: str = "") -> list[tuple[Practice, Figures]]:
+def runs_of(by: User) -> list[tuple[Practice, Figures]]:
     """A person's finished runs, oldest first, each with its figures."""
     some = Practice.objects.filter(by=by, ended_at__isnull=False)
-    found = [(run, figures_of(run.said, run.truth)) for run in (some.filter(subject=subject) if subject else some)]
+    found = [(run, figures_of(run.said, run.truth)) for run in some]
     return [(run, f) for run, f in found if f]
 
 

@@ -28,7 +28,7 @@ def practice_page(request: PersonRequest) -> HttpResponse:
     context: dict[str, Any] = {"runs": list(reversed(own))[:20], "subjects": Practice.Subject.choices}
     if own:
         last = own[-1][0]
-        context |= {"last": last, "drawing": said_and_true(last.said, last.truth)}
+        context["drawing"] = said_and_true(last.said, last.truth)
     if allowed(request.user, "exclude"):
         people = {u.pk: u for u in User.objects.filter(is_active=True)}
         found = newest_figures(list(people))

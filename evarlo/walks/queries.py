@@ -200,8 +200,9 @@ class RoundLine:
         return self.plots - self.done
 
 
-def round_lines(trial: Trial, plots: int) -> list[RoundLine]:
+def round_lines(trial: Trial) -> list[RoundLine]:
     """The rounds of a trial, those to be walked first."""
+    plots = trial.plots.exclude(pk__in=left_out([trial])).count()
     done: dict[int, int] = defaultdict(int)
     for row in standing_of(trial).values("round").annotate(n=Count("plot", distinct=True)):
         done[row["round"]] = row["n"]

@@ -36,7 +36,6 @@ def stages_page(request: PersonRequest, slug: str) -> HttpResponse:
         names = called(trial, request.user)
         context |= {"rows": [(e, names[e.entry_id]) for e in stage.entries], "drawing": _drawn(stage, names)}
         context["first"] = min((e.forecast.earliest for e in stage.entries if e.forecast), default=None)
-        context["last"] = max((e.forecast.latest for e in stage.entries if e.forecast), default=None)
     layer = stage.trait.key if stage else ""
     return render(request, "walks/stages.html", context | frame(request, trial, "walk", layer=layer))
 

@@ -13,7 +13,7 @@ from evarlo.catalogue.models import Trait
 from evarlo.grounds.weather import record_of
 from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Cause, Trial
-from evarlo.trials.queries import plots_of
+from evarlo.trials.queries import judged_plots
 from evarlo.walks.models import Observation
 from trialcore.heat import degree_days
 from trialcore.stages import StageDates, StageMean, analyse_stage, stage_forecast
@@ -104,8 +104,8 @@ def windows(trial: Trial, trait: Trait) -> dict[int, Window]:
 
 def stage_of(trial: Trial, trait: Trait) -> Stage | None:
     """Everything a stage tells; None while no plot of it was looked at, or none was sown."""
-    seen, sown, plots = windows(trial, trait), sown_on(trial), [p for p in plots_of(trial) if not p.standing]  # type: ignore[attr-defined]
-    plots = [p for p in plots if p.pk in sown]
+    seen, sown = windows(trial, trait), sown_on(trial)
+    plots = [p for p in judged_plots(trial) if p.pk in sown]
     if not plots or not any(p.pk in seen for p in plots):
         return None
     in_blocks = trial.design not in (Trial.Design.NO_BLOCKS,) and len({p.block for p in plots}) > 1

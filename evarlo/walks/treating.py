@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
@@ -88,7 +88,7 @@ def keep_intervention(trial: Trial, plots: Sequence[Plot], done: Done, by: User,
         note=done.note.strip(), by=by, at=timezone.now(),
     )  # fmt: skip
     made.plots.set(plots)
-    trial.__dict__.pop("_read", None)
+    trial.read_anew()
     return made
 
 
@@ -96,7 +96,7 @@ def keep_intervention(trial: Trial, plots: Sequence[Plot], done: Done, by: User,
 def withdraw_intervention(made: Intervention, by: User) -> None:
     """It was not done after all, or written down wrongly: it holds nothing back any more and stays on record, struck out."""
     Intervention.objects.filter(pk=made.pk, withdrawn_at__isnull=True).update(withdrawn_at=timezone.now(), withdrawn_by=by)
-    made.trial.__dict__.pop("_read", None)
+    made.trial.read_anew()
 
 
 @transaction.atomic
@@ -132,12 +132,12 @@ def pick_words(h: Held) -> str:
     return f"Not to be picked before {h.pick_from:%-d %b %Y} ({h.pick_for})." if h.pick_from else ""
 
 
-def holds_in_words(trial: Trial, now: datetime) -> list[str]:
+def holds_in_words(trial: Trial, now: datetime, parts: Sequence[Callable[[Held], str]] = (entry_words, pick_words)) -> list[str]:
     """What holds now, plots under the same one together: for the top of wherever a walk or a pick is started."""
     numbers = {p.pk: p.number for p in plots_of(trial)}
     groups: dict[str, list[str]] = defaultdict(list)
     for plot, h in held_plots(trial, now).items():
-        for words in filter(None, (entry_words(h), pick_words(h))):
+        for words in filter(None, (part(h) for part in parts)):
             groups[words].append(numbers[plot])
     every = len(numbers)
     return [f"{'Every plot' if len(some) == every else _plots(some)}: {words}" for words, some in groups.items()]
@@ -204,7 +204,7 @@ def due(today: date) -> Iterable[Due]:
         withdrawn_at__isnull=True, trial__decided_at__isnull=True, done_at__gte=since
     ).select_related("trial")
     last: dict[tuple[int, str], Intervention] = {}
-    for made in rows.select_related("trial").order_by("done_at"):
+    for made in rows.order_by("done_at"):
         last[made.trial_id, made.what.casefold()] = made
     for made in last.values():
         if not made.every_days:

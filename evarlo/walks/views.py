@@ -14,9 +14,8 @@ from evarlo.catalogue.traits import library
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import Scoring, frame
-from evarlo.trials.models import Plot, Trial
+from evarlo.trials.models import Trial
 from evarlo.trials.plot_numbers import chosen_plots
-from evarlo.trials.queries import left_out
 from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
@@ -35,14 +34,12 @@ def walk(request: PersonRequest, slug: str) -> HttpResponse:
     """The rounds of a trial and what can be walked next."""
     trial = trial_or_404(slug)
     first = trial.rounds.select_related("trait").first()
-    plots = Plot.objects.filter(trial=trial).exclude(pk__in=left_out([trial])).count()
     asked = [c.trait for c in trial.criteria.select_related("trait")]
     offered = {t.key: t for t in (*asked, *library()) if t.source == Trait.Source.WALK and (t in asked or t.is_for(trial.crop))}
     context = frame(request, trial, "walk", layer=first.trait.key if first else "") | {
-        "lines": round_lines(trial, plots),
+        "lines": round_lines(trial),
         "to_settle": Rival.objects.filter(round__trial=trial, settled_at__isnull=True).count(),
         "offered": sorted(offered.values(), key=lambda t: (t not in asked, t.name)),
-        "asked": asked,
         "chosen": request.GET.getlist("trait"),
         "most": MOST_AT_ONCE,
         "groups": groups_of(trial),
@@ -121,7 +118,7 @@ def close(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """End a round, and those that were walked with it."""
     trial = trial_or_404(slug)
     rounds = rounds_asked(request, trial, pk)
-    lines = {line.round.pk: line for line in round_lines(trial, trial.plots.exclude(pk__in=left_out([trial])).count())}
+    lines = {line.round.pk: line for line in round_lines(trial)}
     for r in rounds:
         close_round(r)
         left = lines[r.pk].left

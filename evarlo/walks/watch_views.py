@@ -11,14 +11,14 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.catalogue.models import Problem
-from evarlo.catalogue.problems import add_problem, area_trait, plants_trait
+from evarlo.catalogue.problems import add_problem
 from evarlo.nursery.names import called
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import values_ground
 from evarlo.trials.models import Trial
-from evarlo.trials.queries import plots_of
+from evarlo.trials.queries import judged_plots
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.progress import ProgressLine, progress
 from evarlo.ui.fields import Day, Number, OwnIds, Words
@@ -32,9 +32,10 @@ from evarlo.walks.watching import (
     course_of,
     end_watch,
     in_words,
-    measure_of,
     set_threshold,
     suspect_again,
+    threshold_for,
+    traits_of,
 )
 
 MOST_MAPS = 16
@@ -70,17 +71,13 @@ class ThresholdForm(OwnIds):
     threshold = Number(label="Something is done at", low=0, high=100, unit="%", required=False)
 
 
-def _judged(trial: Trial) -> list[Any]:
-    return [p for p in plots_of(trial) if not p.standing]  # type: ignore[attr-defined]
-
-
 @may("see")
 def watching_page(request: PersonRequest, slug: str, form: WatchForm | None = None, own: ProblemForm | None = None) -> HttpResponse:
     trial = trial_or_404(slug)
-    plots = _judged(trial)
+    plots = judged_plots(trial)
     rows = []
     for watch in trial.watches.select_related("problem", "confirmed_by"):
-        course = course_of(watch, measure_of(watch), plots)
+        course = course_of(watch, traits_of(watch)[0], plots)
         rows.append((watch, course, in_words(watch, course)))
     context = {
         "rows": rows, "form": form or WatchForm(trial, initial={"since": timezone.localdate()}), "own": own or ProblemForm(),
@@ -128,14 +125,15 @@ def watch_page(
     request: PersonRequest, slug: str, pk: int, form: ConfirmForm | None = None, limit: ThresholdForm | None = None
 ) -> HttpResponse:
     trial, watch = trial_or_404(slug), _watch(slug, pk)
-    traits = (plants_trait(watch.problem), area_trait(watch.problem))
-    plots = _judged(trial)
+    told_by, other = traits_of(watch)
+    traits = sorted((told_by, other), key=lambda t: t.kind)  # plants before area
+    plots = judged_plots(trial)
     asked = request.GET.get("by", "")
-    shown = asked if asked in [t.key for t in traits] else measure_of(watch).key
+    shown = asked if asked in [t.key for t in traits] else told_by.key
     courses = {t.key: course_of(watch, t, plots) for t in traits}
     course = courses[shown]
     context: dict[str, Any] = {
-        "watch": watch, "traits": traits, "shown": shown, "course": course, "said": in_words(watch, courses[measure_of(watch).key]),
+        "watch": watch, "traits": traits, "shown": shown, "course": course, "said": in_words(watch, courses[told_by.key]),
         "form": form or ConfirmForm(initial={"on": timezone.localdate(), "how": watch.confirmed_how}),
         "limit": limit or ThresholdForm(initial={"threshold": watch.threshold}), "opened": form is not None,
         "limit_opened": limit is not None,
@@ -143,10 +141,10 @@ def watch_page(
     if course:
         names = called(trial, request.user)
         lines = [ProgressLine(names[e.entry_id], e.points, _is_check(plots, e.entry_id)) for e in course.entries]
-        threshold = watch.threshold if course.trait == measure_of(watch) else None
+        limit_drawn = threshold_for(watch, course.trait)
         about = f"{course.trait.name}, percent by entry over the season"
         context |= {
-            "rows": [(e, names[e.entry_id]) for e in course.entries], "drawing": progress(lines, about, threshold),
+            "rows": [(e, names[e.entry_id]) for e in course.entries], "drawing": progress(lines, about, limit_drawn),
             "maps": _maps(trial, course),
         }  # fmt: skip
     status = 422 if form or limit else 200

@@ -108,9 +108,16 @@ def end_watch(watch: Watch) -> None:
     watch.save(update_fields=["ended_at"])
 
 
-def measure_of(watch: Watch) -> Trait:
-    """The trait by which the threshold is told."""
-    return plants_trait(watch.problem) if watch.problem.threshold_of == Problem.Measure.PLANTS else area_trait(watch.problem)
+def traits_of(watch: Watch) -> tuple[Trait, Trait]:
+    """The two traits by which a problem is followed, the one that its threshold is told by first."""
+    plants, area = plants_trait(watch.problem), area_trait(watch.problem)
+    return (plants, area) if watch.problem.threshold_of == Problem.Measure.PLANTS else (area, plants)
+
+
+def threshold_for(watch: Watch, trait: Trait) -> float | None:
+    """The threshold where it is told by this trait; None for the other one."""
+    of_plants = watch.problem.threshold_of == Problem.Measure.PLANTS
+    return watch.threshold if (trait.kind == Trait.Kind.AFFECTED) == of_plants else None
 
 
 def course_of(watch: Watch, trait: Trait, plots: Sequence[Plot]) -> Course | None:
@@ -121,7 +128,7 @@ def course_of(watch: Watch, trait: Trait, plots: Sequence[Plot]) -> Course | Non
         by_round[o.round_id].append(o)
     if not by_round:
         return None
-    threshold = watch.threshold if trait == measure_of(watch) else None
+    threshold = threshold_for(watch, trait)
     looks = tuple(sorted((_look(trait, some, threshold) for some in by_round.values()), key=lambda x: x.on))
     return Course(trait, looks, _by_entry(looks, plots), _together(watch, looks[-1], plots))
 

@@ -219,6 +219,7 @@ class SpeedOfTheHand(Walkers):
         expect(page.locator(".guide")).to_contain_text("Can be taken for it")
         self.accessible(page, "guide")
         self.type(page, "25")
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[1])
         expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
         self.assertEqual(Observation.objects.get().guide, 1)
 
