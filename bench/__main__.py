@@ -7,16 +7,16 @@ import warnings
 import numpy as np
 
 from bench.timing import best_of, growth
-from trialcore.bed import Bed, PlotSize
-from trialcore.blocks import BlockAnalysis, analyse_blocks
-from trialcore.comparisons import against_check, all_pairs
-from trialcore.distributions import studentized_range_above
-from trialcore.environments import analyse_environments
-from trialcore.incomplete import analyse_incomplete
+from trialcore.analyses.blocks import BlockAnalysis, analyse_blocks
+from trialcore.analyses.environments import analyse_environments
+from trialcore.analyses.incomplete import analyse_incomplete
+from trialcore.analyses.spatial import analyse_spatial
+from trialcore.inference.comparisons import against_check, all_pairs
+from trialcore.inference.distributions import studentized_range_above
+from trialcore.layouts.bed import Bed, PlotSize
 from trialcore.layouts.incomplete import alpha
 from trialcore.layouts.placing import place
 from trialcore.layouts.whole import randomised_blocks
-from trialcore.spatial import analyse_spatial
 
 Trial = tuple[list[str], list[float], list[str]]
 

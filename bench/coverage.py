@@ -10,15 +10,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from trialcore.blocks import analyse_blocks
-from trialcore.comparisons import against_check, all_pairs
-from trialcore.distributions import t_quantile
-from trialcore.incomplete import analyse_incomplete
+from trialcore.analyses.blocks import analyse_blocks
+from trialcore.analyses.incomplete import analyse_incomplete
+from trialcore.analyses.linear import Floats
+from trialcore.analyses.spatial import analyse_spatial
+from trialcore.inference.comparisons import against_check, all_pairs
+from trialcore.inference.distributions import t_quantile
+from trialcore.inference.seasons import SeasonRule, rule_error_rates
+from trialcore.inference.verdict import Evidence, Verdict, suggest
 from trialcore.layouts.incomplete import alpha
-from trialcore.linear import Floats
-from trialcore.seasons import SeasonRule, rule_error_rates
-from trialcore.spatial import analyse_spatial
-from trialcore.verdict import Evidence, Verdict, suggest
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 import sys
 
-from trialcore.cli import main
+from trialcore.formats.cli import main
 
 if __name__ == "__main__":
     sys.exit(main(sys.argv[1:]))

@@ -12,7 +12,7 @@ from evarlo.catalogue.models import Crop, Cultivar, Different, Synonym
 from evarlo.catalogue.profile import FIELDS, SHIPPED, SPACING, shipped_crops
 from evarlo.people.models import User
 from evarlo.ui.refused import Refused
-from trialcore.names import near_duplicates
+from trialcore.reckoning.names import near_duplicates
 
 
 @transaction.atomic

@@ -11,10 +11,10 @@ from evarlo.catalogue.models import Trait
 from evarlo.trials.models import Cause, Criterion, Entry, Exclusion, Plot, Trial
 from evarlo.trials.queries import entry_names, plots_of, readings_of
 from evarlo.trials.registry import Reading, Readings, registry
-from trialcore.blocks import BlockAnalysis, EntryMean, analyse_blocks
-from trialcore.comparisons import AgainstCheck, Difference, Guard, against_check, chance_above, spread_of_differences
-from trialcore.incomplete import IncompleteBlocks, analyse_incomplete, recovered_standing
-from trialcore.two_factors import LayoutName, TwoFactorStanding, standing_of_entries
+from trialcore.analyses.blocks import BlockAnalysis, EntryMean, analyse_blocks
+from trialcore.analyses.incomplete import IncompleteBlocks, analyse_incomplete, recovered_standing
+from trialcore.analyses.two_factors import LayoutName, TwoFactorStanding, standing_of_entries
+from trialcore.inference.comparisons import AgainstCheck, Difference, Guard, against_check, chance_above, spread_of_differences
 
 LAYOUTS: dict[str, LayoutName] = {
     Trial.Design.SPLIT: "split-plot", Trial.Design.STRIP: "strip-plot", Trial.Design.FACTORIAL: "factorial",

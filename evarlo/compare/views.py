@@ -19,11 +19,11 @@ from evarlo.trials.protocol import marks_of
 from evarlo.trials.queries import traits_with_records
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.standing import Axis, axis_for, axis_labels, row
-from trialcore.comparisons import Guard
-from trialcore.figures import block_figures
-from trialcore.figures.blocks import plain
-from trialcore.figures.incomplete import alpha_figures
-from trialcore.figures.two_factors import two_factor_figures
+from trialcore.formats.figures import block_figures
+from trialcore.formats.figures.blocks import plain
+from trialcore.formats.figures.incomplete import alpha_figures
+from trialcore.formats.figures.two_factors import two_factor_figures
+from trialcore.inference.comparisons import Guard
 
 
 def chosen_trait(request: PersonRequest, traits: list[Trait]) -> Trait | None:

@@ -18,7 +18,7 @@ from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.services import CriterionPlan, TrialPlan, exclude_plot, plan_trial
 from evarlo.walks.services import Seen, close_round, keep_observation, open_round
-from trialcore.simulate import Cultivar, PlotRecord, World, simulate_season
+from trialcore.field.simulated_season import Cultivar, PlotRecord, World, simulate_season
 
 CHECK = "Marl Penny"
 LINES = tuple(f"OE-{n}" for n in range(301, 324))

@@ -21,7 +21,7 @@ from evarlo.seeds.services import move_stock
 from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Trial
 from evarlo.trials.services import CriterionPlan, TrialPlan, plan_trial
-from trialcore.balance import Kind
+from trialcore.reckoning.balance import Kind
 
 SOWN_DAYS_AGO = 17
 COUNTED = (5, 7, 9, 12, 16)

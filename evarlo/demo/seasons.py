@@ -25,7 +25,7 @@ from evarlo.verdicts.queries import board_of
 from evarlo.verdicts.services import give_verdict, sign_board
 from evarlo.walks.models import Round
 from evarlo.walks.services import Seen, close_round, keep_observation, open_round, plan_round
-from trialcore.simulate import Field, plot_values, split_into_picks
+from trialcore.field.simulated_season import Field, plot_values, split_into_picks
 
 FIELD = Field(block_sd=24, plot_sd=26, gradient=18)
 TRUTH = {t.name: t for t in FENNEL}

@@ -6,7 +6,7 @@ from datetime import date
 from typing import Protocol
 from zlib import crc32
 
-from trialcore.weather import Day, simulated_days
+from trialcore.field.weather import Day, simulated_days
 
 FIRST = date(2015, 1, 1)
 

@@ -15,11 +15,11 @@ from evarlo.trials.deeds import record
 from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.services import CriterionPlan, Refused, add_criteria, cultivar_named, free_slug
 from evarlo.walks.services import Seen, keep_many, open_round
-from trialcore.bed import Bed, PlotSize
-from trialcore.layout import serpentine
+from trialcore.formats.sheet import SheetPlot, TrialSheet, decode, read_trial_sheet
+from trialcore.layouts.bed import Bed, PlotSize
+from trialcore.layouts.paths import serpentine
 from trialcore.layouts.placing import place
 from trialcore.layouts.whole import randomised_blocks
-from trialcore.sheet import SheetPlot, TrialSheet, decode, read_trial_sheet
 
 TALL = 0.75  # a plot of unknown size is drawn a little wider than high
 

@@ -17,7 +17,7 @@ from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials.services import Refused
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
-from trialcore.sheet import MOST_BYTES, TrialSheet, read_trial_sheet
+from trialcore.formats.sheet import MOST_BYTES, TrialSheet, read_trial_sheet
 
 SHOWN = 60
 

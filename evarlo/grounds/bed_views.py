@@ -19,7 +19,7 @@ from evarlo.ui.draw.occupancy import Box, occupancy
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused
-from trialcore.rotation import stretches, years_since
+from trialcore.reckoning.rotation import stretches, years_since
 
 TRAITS = ("environment", "zone", "gradient", "gradient_note", "shade_hours", "pests")
 

@@ -14,7 +14,7 @@ from evarlo.grounds.models import Bed, BedUse
 from evarlo.grounds.registry import Taken, registry
 from evarlo.ui.refused import Refused
 from evarlo.ui.units import measured
-from trialcore.rotation import Use, clashes
+from trialcore.reckoning.rotation import Use, clashes
 
 WHOLE = 0.05  # metres by which a part may reach over its bed
 

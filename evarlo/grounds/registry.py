@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from trialcore.rotation import Use
+from trialcore.reckoning.rotation import Use
 
 if TYPE_CHECKING:
     from evarlo.grounds.models import Bed

@@ -10,9 +10,9 @@ from django.db import transaction
 from evarlo.devices.station import SimulatedStation, Station
 from evarlo.grounds.models import Site, WeatherDay
 from evarlo.ui.fields import read_day
-from trialcore.sheet import Problem
-from trialcore.table import read_table
-from trialcore.weather import Day, FrostRisk, frost_risk, gaps_in
+from trialcore.field.weather import Day, FrostRisk, frost_risk, gaps_in
+from trialcore.formats.sheet import Problem
+from trialcore.formats.table import read_table
 
 COLDEST, HOTTEST, WETTEST = -70.0, 60.0, 2000.0
 OLDEST = date(1900, 1, 1)

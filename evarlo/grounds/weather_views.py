@@ -20,8 +20,8 @@ from evarlo.ui.draw.weather import Drawn, weather_year
 from evarlo.ui.fields import Day, Number
 from evarlo.ui.notice import say, warn
 from evarlo.ui.units import unit_shown
-from trialcore.heat import day_length_hours, degree_days
-from trialcore.sheet import decode
+from trialcore.field.degree_days import day_length_hours, degree_days
+from trialcore.formats.sheet import decode
 
 SHOWN = timedelta(days=396)
 

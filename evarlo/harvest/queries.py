@@ -15,7 +15,7 @@ from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Cause, Criterion, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Due, Reading, Readings, Span
 from evarlo.walks.queries import readings as walk_readings
-from trialcore.picks import Pick, PlotYield, plot_yield
+from trialcore.field.picks import Pick, PlotYield, plot_yield
 
 # What each picked trait takes from a plot's season.
 FIGURES = {

@@ -12,7 +12,7 @@ from evarlo.trials.models import Deviation, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import registry
-from trialcore.fairness import Fact, Unlike, audit
+from trialcore.reckoning.fairness import Fact, Unlike, audit
 
 MISLEADS = {
     "Age of the seed": "Old seed comes up slower and weaker: a late or thin stand may be the seed's.",

@@ -10,8 +10,8 @@ from functools import cached_property
 
 from evarlo.nursery.models import BoughtIn, Happening, Sowing
 from evarlo.trials.models import Entry, Trial
-from trialcore.balance import Balance, Event, Kind, balance, together
-from trialcore.emergence import Counts
+from trialcore.field.emergence import Counts
+from trialcore.reckoning.balance import Balance, Event, Kind, balance, together
 
 
 def sowings_of(trials: Iterable[Trial]) -> list[Sowing]:

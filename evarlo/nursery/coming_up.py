@@ -15,9 +15,9 @@ from evarlo.trials.agenda import window_of
 from evarlo.trials.models import NeedPlan, Plot, Trial
 from evarlo.trials.needs import plan_of
 from evarlo.trials.queries import left_out
-from trialcore.balance import Kind
-from trialcore.emergence import EntryEmergence, emergence
-from trialcore.resow import Resowing, resowing
+from trialcore.field.emergence import EntryEmergence, emergence
+from trialcore.reckoning.balance import Kind
+from trialcore.reckoning.resow import Resowing, resowing
 
 WAIT = 14  # days within which what may still come is counted on
 BELIEF = 20.0  # seeds' worth of trust in what a lot promises

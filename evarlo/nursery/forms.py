@@ -12,7 +12,7 @@ from evarlo.seeds.queries import Stock
 from evarlo.trials.models import Cause, Entry, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.ui.fields import Day, Number, OwnIds, Words
-from trialcore.balance import Kind
+from trialcore.reckoning.balance import Kind
 
 DAY = {"required": "Nothing was typed. Expected the day it was done."}
 MANY = {"required": "Nothing was typed. Expected how many."}

@@ -15,7 +15,7 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials.stakes import SHEETS, Label, labels_pdf
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import warn
-from trialcore.trays import cells_in_words
+from trialcore.reckoning.trays import cells_in_words
 
 
 def labels_for(sowings: list[Sowing]) -> list[Label]:

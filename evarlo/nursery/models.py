@@ -9,7 +9,7 @@ from django.db.models import Q
 from evarlo.grounds.models import Site
 from evarlo.seeds.models import Lot
 from evarlo.trials.models import Entry, Plot, Trial
-from trialcore.balance import Kind
+from trialcore.reckoning.balance import Kind
 
 PERSON = settings.AUTH_USER_MODEL
 

@@ -31,8 +31,8 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.stations import stations
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused
-from trialcore.hardening import Go, Outlook, planting_day
-from trialcore.shortage import SMITH_B
+from trialcore.reckoning.hardening import Go, Outlook, planting_day
+from trialcore.reckoning.shortage import SMITH_B
 
 
 @may("see")

@@ -20,8 +20,8 @@ from evarlo.trials.models import Cause, Entry, Plot, Trial
 from evarlo.trials.queries import left_out
 from evarlo.trials.services import exclude_plot
 from evarlo.ui.refused import Refused, only_done
-from trialcore.balance import Kind
-from trialcore.shortage import Choice, Way, ways_out
+from trialcore.reckoning.balance import Kind
+from trialcore.reckoning.shortage import Choice, Way, ways_out
 
 THIN_WAYS = (Way.THINNER_PLOTS, Way.LATER)  # in which an entry's plots get what there is
 

@@ -11,7 +11,7 @@ from django.db.models import Max, Min, QuerySet
 from evarlo.nursery.models import Happening, StationMark, Step, StepDate
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.registry import DiaryLine, Span
-from trialcore.balance import Kind
+from trialcore.reckoning.balance import Kind
 
 
 def standing() -> QuerySet[StepDate]:

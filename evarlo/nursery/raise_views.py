@@ -29,10 +29,10 @@ from evarlo.ui.draw.coming import Line as Curve
 from evarlo.ui.draw.coming import coming
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused
-from trialcore.balance import Kind
-from trialcore.emergence import Coming as Word
-from trialcore.hardening import HardeningDay, hardening_steps
-from trialcore.trays import first_free, read_cells
+from trialcore.field.emergence import Coming as Word
+from trialcore.reckoning.balance import Kind
+from trialcore.reckoning.hardening import HardeningDay, hardening_steps
+from trialcore.reckoning.trays import first_free, read_cells
 
 DRAWN = 30  # points of a fitted curve
 MANY = 40  # curves beyond which those that are as they should be are drawn from count to count

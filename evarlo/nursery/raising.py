@@ -17,8 +17,8 @@ from evarlo.nursery.sowing import taken_cells
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
 from evarlo.ui.refused import Refused, only_done
-from trialcore.balance import Kind
-from trialcore.trays import cell_name
+from trialcore.reckoning.balance import Kind
+from trialcore.reckoning.trays import cell_name
 
 CAUSED = (Kind.LOST, Kind.NOT_UP)  # that have a cause, or the words that none is known
 MOST_IN_CELL = 9

@@ -17,9 +17,9 @@ from evarlo.people.models import User
 from evarlo.trials.models import Trial
 from evarlo.trials.needs import plan_of
 from evarlo.ui.refused import Refused, only_done
-from trialcore import raising_space
-from trialcore.raising_space import Crowded
-from trialcore.sowing import trays_needed
+from trialcore.reckoning import raising_space
+from trialcore.reckoning.raising_space import Crowded
+from trialcore.reckoning.sowing import trays_needed
 
 
 @dataclass(frozen=True)

@@ -31,7 +31,7 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw import tray as draw
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused
-from trialcore.trays import cells_in_words, first_free, read_cells
+from trialcore.reckoning.trays import cells_in_words, first_free, read_cells
 
 FREE_TRAYS = 40  # of the newest, that are offered to sow into
 

@@ -19,7 +19,7 @@ from evarlo.seeds.models import Lot, Move
 from evarlo.seeds.services import move_stock
 from evarlo.trials.models import Entry, Plot
 from evarlo.ui.refused import Refused, only_done
-from trialcore.trays import MOST_COLS, MOST_ROWS, cell_name
+from trialcore.reckoning.trays import MOST_COLS, MOST_ROWS, cell_name
 
 SHARED = ("medium", "depth_mm", "orientation", "soak_h", "cover", "warmth_c", "hygiene")  # what a sitting's seeds have in common
 MOST_TRAYS = 2000

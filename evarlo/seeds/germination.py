@@ -15,7 +15,8 @@ from evarlo.people.models import User
 from evarlo.seeds.models import CLASSES, GerminationCount, GerminationTest, Lot, Move
 from evarlo.seeds.services import move_stock
 from evarlo.ui.refused import Refused, only_done
-from trialcore.germination import (
+from trialcore.analyses.times import Curve, fit_curves
+from trialcore.reckoning.germination import (
     LotAdvice,
     Replicates,
     Speed,
@@ -26,7 +27,6 @@ from trialcore.germination import (
     more_to_come,
     wilson_interval,
 )
-from trialcore.times import Curve, fit_curves
 
 WANTED = 0.85  # the share at which a lot is sown as usual, where its supplier states none
 GIVEN_UP = 1.5  # times the crop's longest emergence, after which what has not come counts as failed

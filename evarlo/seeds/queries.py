@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from django.db.models import Q, Sum
 
 from evarlo.seeds.models import GerminationTest, Lot
-from trialcore.germination import wilson_interval
+from trialcore.reckoning.germination import wilson_interval
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from evarlo.seeds.models import Lot, Move
 from evarlo.seeds.services import keep_lot, move_stock
 from evarlo.testing import world
 from evarlo.trials.models import Entry, Trial
-from trialcore.balance import Kind
+from trialcore.reckoning.balance import Kind
 
 
 class Nursery:

@@ -31,7 +31,7 @@ class Runner(DiscoverRunner):
         workers, self.parallel = self.parallel, 0
         made = super().setup_databases(**kwargs)
         self.parallel = workers
-        if workers > 1:
+        if workers > 1 and made:
             connection.close()  # the last one to close writes everything into the one file that is copied
             for index in range(workers):
                 connection.creation.clone_test_db(suffix=str(index + 1), verbosity=self.verbosity)

@@ -16,9 +16,9 @@ from evarlo.trials.models import Task, Trial
 from evarlo.trials.needs import entries_short, plan_of
 from evarlo.trials.registry import Due, registry
 from evarlo.ui.fields import read_day
-from trialcore import schedule
-from trialcore.schedule import Dated, Offset, SowingWindow, sowing_window
-from trialcore.weather import soil_warm_on
+from trialcore.field.weather import soil_warm_on
+from trialcore.reckoning import schedule
+from trialcore.reckoning.schedule import Dated, Offset, SowingWindow, sowing_window
 
 STAGES = ("sow", "plant", "pick")  # whose days the trial itself holds, and whose doing is recorded at their own places
 SOON, GRACE = 7, 21  # days ahead that a task is due; days after its last one that it still is

@@ -11,7 +11,7 @@ from evarlo.trials.agenda import STAGES, tasks_of
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Task, Trial
 from evarlo.trials.services import Refused
-from trialcore import schedule
+from trialcore.reckoning import schedule
 
 FIELD = {"sow": "sow_on", "plant": "plant_on", "pick": "pick_on"}
 MOST_OWN = 60

@@ -28,7 +28,7 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.calendar import Row, calendar
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.notice import say, warn
-from trialcore.schedule import Dated
+from trialcore.reckoning.schedule import Dated
 
 
 class TaskForm(forms.Form):

@@ -15,7 +15,7 @@ from evarlo.trials.laying import is_block_crop
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import plots_of
 from evarlo.ui.units import figure_shown, measured
-from trialcore.rotation import Use, breaches, clashes, confounded, stretches
+from trialcore.reckoning.rotation import Use, breaches, clashes, confounded, stretches
 
 STANDS_ON = 30  # days that a crop is taken to stand after its first pick
 

@@ -12,7 +12,7 @@ from icalendar import Calendar, Event
 from evarlo.trials import agenda
 from evarlo.trials.models import Trial
 from evarlo.trials.registry import registry
-from trialcore.schedule import schedule
+from trialcore.reckoning.schedule import schedule
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from datetime import date
 
 from evarlo.catalogue.models import Different
 from evarlo.trials.models import Trial
-from trialcore.names import near_duplicates
+from trialcore.reckoning.names import near_duplicates
 
 
 def date_doubts(trial: Trial) -> list[str]:

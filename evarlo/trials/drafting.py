@@ -8,10 +8,11 @@ from dataclasses import dataclass, field, replace
 from time import monotonic
 
 from evarlo.trials.models import Trial
-from trialcore.bed import Bed, PlotSize, Spot
-from trialcore.layout import plot_number, serpentine
+from trialcore.inference.power import Precision, precision
+from trialcore.layouts.bed import Bed, PlotSize, Spot
 from trialcore.layouts.incomplete import alpha, alpha_shape, augmented
 from trialcore.layouts.neighbours import Fault, Rules, Standing, faults_of
+from trialcore.layouts.paths import plot_number, serpentine
 from trialcore.layouts.placing import BlockPlace, Placed, lacking, place_in_beds
 from trialcore.layouts.plan import LaidPlot, Layout
 from trialcore.layouts.whole import (
@@ -23,7 +24,6 @@ from trialcore.layouts.whole import (
     split_plot,
     strip_plot,
 )
-from trialcore.power import Precision, precision
 
 Design = Trial.Design
 MOST_DRAWS = 25

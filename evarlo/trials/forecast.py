@@ -26,9 +26,9 @@ from evarlo.ui.draw.advisor import Step, advisor
 from evarlo.ui.draw.calendar import Row, calendar
 from evarlo.ui.draw.plan import Outline, Tag, plan, stacked
 from evarlo.ui.units import figure_shown, measured, unit_shown
-from trialcore.bed import Bed, PlotSize, judged_stations, stations
-from trialcore.power import smallest_found
-from trialcore.sowing import seeds_to_sow, trays_needed
+from trialcore.inference.power import smallest_found
+from trialcore.layouts.bed import Bed, PlotSize, judged_stations, stations
+from trialcore.reckoning.sowing import seeds_to_sow, trays_needed
 
 MOST_SHOWN = 10
 MOST_TRIED = 800  # plots up to which smaller plots and other numbers of blocks are tried out for what would fit

@@ -17,7 +17,7 @@ from evarlo.trials.queries import blocks_of, completeness, entry_names, may_move
 from evarlo.trials.registry import Readings, registry
 from evarlo.ui.draw.plan import Handle, Outline, Tag, plan, small_plan, stacked
 from evarlo.ui.draw.scale import SHADES, bounds, shade_of
-from trialcore.bed import plants_at
+from trialcore.layouts.bed import plants_at
 
 
 @dataclass(frozen=True)

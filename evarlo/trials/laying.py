@@ -14,8 +14,8 @@ from evarlo.trials.deeds import record
 from evarlo.trials.drafting import Conditions, Draft, Place, Wanted, best_seed, draft
 from evarlo.trials.models import BlockPlace, Plot, Trial
 from evarlo.ui.refused import Refused
-from trialcore.bed import Bed as BedSize
-from trialcore.bed import PlotSize
+from trialcore.layouts.bed import Bed as BedSize
+from trialcore.layouts.bed import PlotSize
 from trialcore.layouts.placing import BlockPlace as At
 from trialcore.layouts.placing import crowded
 

@@ -154,7 +154,7 @@ class Trial(models.Model):
         """The rows of a plot, and the plants in each; None while a size or a spacing is not known."""
         if not (self.plot_length_m and self.plot_width_m and self.between_rows_cm and self.in_row_cm):
             return None
-        from trialcore.bed import stations
+        from trialcore.layouts.bed import stations
 
         return stations(self.plot_length_m, self.plot_width_m, self.between_rows_cm / 100, self.in_row_cm / 100)
 
@@ -166,7 +166,7 @@ class Trial(models.Model):
     @property
     def judged_a_plot(self) -> int | None:
         """The plants of the net plot, those that are judged and picked."""
-        from trialcore.bed import judged_stations
+        from trialcore.layouts.bed import judged_stations
 
         shape = self.plants_in_rows
         return judged_stations(*shape, self.border) if shape else None

@@ -14,8 +14,8 @@ from evarlo.seeds.queries import Stock, stocks_by_cultivar
 from evarlo.trials.models import Entry, Material, NeedPlan, Plot, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.ui.units import measured
-from trialcore import doses
-from trialcore.sowing import emergence_share, medium_litres, seeds_per_station, seeds_to_sow, trays_needed
+from trialcore.reckoning import doses
+from trialcore.reckoning.sowing import emergence_share, medium_litres, seeds_per_station, seeds_to_sow, trays_needed
 
 FEW_EMPTY = 0.05  # of cells or stations that may stay empty before another seed a station is advised
 

@@ -23,7 +23,7 @@ from evarlo.trials.services import add_material, keep_need_plan
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.refused import Refused
-from trialcore.doses import PER_M2
+from trialcore.reckoning.doses import PER_M2
 
 PLAN_FIELDS = (
     "per_station", "germination", "field_percent", "spare_percent", "spare", "transplant", "tray_cells", "cell_ml", "lead_days",

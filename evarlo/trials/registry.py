@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from typing import TYPE_CHECKING
 
-from trialcore.fairness import Fact
+from trialcore.reckoning.fairness import Fact
 
 if TYPE_CHECKING:
     from evarlo.catalogue.models import Trait

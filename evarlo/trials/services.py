@@ -31,7 +31,7 @@ from evarlo.trials.models import (
     Trial,
 )
 from evarlo.ui.refused import Refused as Refused
-from trialcore.bed import judged_stations, stations
+from trialcore.layouts.bed import judged_stations, stations
 
 MOST_ENTRIES = 400
 MOST_BLOCKS = 20

@@ -9,8 +9,8 @@ from datetime import date, timedelta
 
 from evarlo.grounds.weather import Record
 from evarlo.trials.models import Trial
-from trialcore.heat import degree_days
-from trialcore.schedule import back_from, successions
+from trialcore.field.degree_days import degree_days
+from trialcore.reckoning.schedule import back_from, successions
 
 FULL_YEAR = 360  # days of the year that have to be known before warmth is taken from the record
 

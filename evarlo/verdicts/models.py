@@ -4,7 +4,7 @@ from django.conf import settings
 from django.db import models
 
 from evarlo.trials.models import Entry, Trial
-from trialcore.verdict import Verdict
+from trialcore.inference.verdict import Verdict
 
 PERSON = settings.AUTH_USER_MODEL
 VERDICTS = [(v.value, v.value.capitalize()) for v in Verdict]

@@ -12,9 +12,9 @@ from evarlo.trials.queries import entry_names, plots_of
 from evarlo.trials.registry import Span
 from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.words import reason_in_words
-from trialcore.blocks import EntryMean
-from trialcore.comparisons import chance_above
-from trialcore.verdict import Evidence, Suggestion, Verdict, suggest
+from trialcore.analyses.blocks import EntryMean
+from trialcore.inference.comparisons import chance_above
+from trialcore.inference.verdict import Evidence, Suggestion, Verdict, suggest
 
 WEIGHTS = ("g", "kg", "kg/m²")
 

@@ -11,7 +11,7 @@ from evarlo.trials.models import Entry, Trial
 from evarlo.trials.services import Refused, mark_decided, open_names
 from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.queries import Board, board_of, stands_on
-from trialcore.verdict import Verdict
+from trialcore.inference.verdict import Verdict
 
 
 @transaction.atomic

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from evarlo.trials.models import Criterion
-from trialcore.verdict import Ground, Reason
+from trialcore.inference.verdict import Ground, Reason
 
 
 def reason_in_words(reason: Reason, criteria: Sequence[Criterion]) -> str:

@@ -13,7 +13,7 @@ from evarlo.people.models import User
 from evarlo.trials.models import Trial
 from evarlo.walks.models import Observation, Rival
 from evarlo.walks.practice import Figures, newest_figures, subject_of
-from trialcore.raters import Agreement, lin_concordance
+from trialcore.field.raters import Agreement, lin_concordance
 
 GOOD, POOR = 0.9, 0.75  # concordance from which two count as agreeing well, and below which as too far apart
 

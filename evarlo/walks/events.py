@@ -23,7 +23,7 @@ from evarlo.ui.refused import Refused, only_done
 from evarlo.walks.models import Event, Hit, Round
 from evarlo.walks.queries import current
 from evarlo.walks.services import plan_round
-from trialcore.weather import Spell, spells
+from trialcore.field.weather import Spell, spells
 
 MOST_EVENTS = 100
 KEEP, PULL, WAIT, NO_RULE = "keep", "pull", "wait", ""

@@ -17,8 +17,8 @@ from evarlo.people.models import User
 from evarlo.ui.draw.leaf import draw_leaf, draw_plot
 from evarlo.ui.refused import Refused
 from evarlo.walks.models import Practice, Round
-from trialcore.leaves import ALIKE, SHAPES, Lesion, drawn_leaf, drawn_plot
-from trialcore.raters import Agreement, lin_concordance
+from trialcore.field.leaves import ALIKE, SHAPES, Lesion, drawn_leaf, drawn_plot
+from trialcore.field.raters import Agreement, lin_concordance
 
 ITEMS = {Practice.Mode.PRACTICE: 10, Practice.Mode.TEST: 20, Practice.Mode.WARM_UP: 5}
 LESIONS: tuple[Lesion, ...] = ("spots", "blotches", "stripes", "margin")

@@ -16,9 +16,9 @@ from evarlo.trials.models import Criterion, Exclusion, Plot, Trial
 from evarlo.trials.queries import left_out
 from evarlo.trials.registry import DiaryLine, Due, Pin, Reading, Readings, Span
 from evarlo.walks.models import Observation, Round, Value
-from trialcore.progress import progress_area
-from trialcore.samples import sample_mean
-from trialcore.stages import days_between
+from trialcore.field.progress import progress_area
+from trialcore.field.samples import sample_mean
+from trialcore.field.stages import days_between
 
 
 def current(walk: Round) -> QuerySet[Observation]:

@@ -18,7 +18,7 @@ from evarlo.trials.deeds import record
 from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.services import Refused
 from evarlo.walks.models import Observation, Round, Value
-from trialcore.samples import sample_mean
+from trialcore.field.samples import sample_mean
 
 MOST_PARTS = 60  # plants of one plot that are kept one by one
 

@@ -15,8 +15,8 @@ from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Cause, Trial
 from evarlo.trials.queries import judged_plots
 from evarlo.walks.models import Observation
-from trialcore.heat import degree_days
-from trialcore.stages import StageDates, StageMean, analyse_stage, stage_forecast
+from trialcore.field.degree_days import degree_days
+from trialcore.field.stages import StageDates, StageMean, analyse_stage, stage_forecast
 
 PROFILE = {"emerged": "emergence_days", "first-flower": "flower_days", "first-edible": "edible_days"}  # ranges from sowing
 LATER = ("emerged", "male-flower", "female-flower", "first-flower", "full-flower", "heads-visible", "tasselled", "silked", "bolted",

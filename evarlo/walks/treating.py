@@ -18,8 +18,8 @@ from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import DiaryLine, Due, Pin
 from evarlo.ui.refused import Refused
 from evarlo.walks.models import Intervention
-from trialcore.fairness import Fact
-from trialcore.withholding import Held, Treatment, held, next_times, pick_from
+from trialcore.reckoning.fairness import Fact
+from trialcore.reckoning.withholding import Held, Treatment, held, next_times, pick_from
 
 MOST = 2000
 Kind = Intervention.Kind

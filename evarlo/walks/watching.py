@@ -21,9 +21,9 @@ from evarlo.trials.services import Refused
 from evarlo.ui.refused import only_done
 from evarlo.walks.models import Observation, Watch
 from evarlo.walks.queries import standing_of
-from trialcore.incidence import Incidence, Reached, mean_severity, trial_incidence
-from trialcore.progress import progress_area
-from trialcore.spread import Together, lies_together
+from trialcore.field.clustering import Together, lies_together
+from trialcore.field.incidence import Incidence, Reached, mean_severity, trial_incidence
+from trialcore.field.progress import progress_area
 
 
 @dataclass(frozen=True)

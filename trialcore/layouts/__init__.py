@@ -1,4 +1,10 @@
-"""Which entry goes where: every design from its names and a seed, and what can be said of the result.
+"""Designs in the ground: which entry goes where, and what can be said of the result.
 
-`plan` holds what all of them give; one module a family of designs; `neighbours` checks a layout in the ground.
+    plan          what every design gives: plots in order, with replicate, block and place in the field's own grid
+    whole         designs in which every replicate holds everything: none, complete blocks, squares, factorials, strips
+    incomplete    designs whose blocks do not hold every entry: alpha layouts, augmented blocks
+    neighbours    the conditions a layout should meet in the ground, and a plain report of those it does not
+    bed           beds, plots and plants in metres
+    placing       from a layout to plots in real beds
+    paths         the numbers on the stakes and the path that is walked
 """

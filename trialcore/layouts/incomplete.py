@@ -7,7 +7,7 @@ from math import ceil
 
 import numpy as np
 
-from trialcore.incomplete import efficiency_factors
+from trialcore.analyses.incomplete import efficiency_factors
 from trialcore.layouts.plan import LaidPlot, Layout, checked
 
 Whole = np.ndarray

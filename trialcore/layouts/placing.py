@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 from math import ceil
 
-from trialcore.bed import Bed, PlotSize, Spot
-from trialcore.layout import serpentine
+from trialcore.layouts.bed import Bed, PlotSize, Spot
 from trialcore.layouts.neighbours import Standing
+from trialcore.layouts.paths import serpentine
 from trialcore.layouts.plan import LaidPlot, Layout
 
 NEAR = 1e-9  # metres that rounding may add

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from trialcore.layout import plot_number
+from trialcore.layouts.paths import plot_number
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from trialcore.layout import complete_blocks
+from trialcore.layouts.paths import complete_blocks
 from trialcore.layouts.plan import LaidPlot, Layout, checked
 
 
@@ -23,7 +23,7 @@ def completely_random(entries: Sequence[str], replicates: int | Sequence[int], s
 
 
 def randomised_blocks(entries: Sequence[str], blocks: int, seed: int) -> Layout:
-    """Randomised complete blocks. Raises ValueError as `trialcore.layout.complete_blocks`."""
+    """Randomised complete blocks. Raises ValueError as `trialcore.layouts.paths.complete_blocks`."""
     drawn = complete_blocks(entries, blocks, seed)
     plots = tuple(LaidPlot(b, b, n, e, 1, n) for b, block in enumerate(drawn, start=1) for n, e in enumerate(block, start=1))
     return Layout("rcbd", seed, plots)

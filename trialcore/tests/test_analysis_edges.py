@@ -6,9 +6,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from trialcore.blocks import BlockAnalysis, analyse_blocks
-from trialcore.comparisons import against_check, all_pairs, chance_above, spread_of_differences
-from trialcore.figures import block_figures
+from trialcore.analyses.blocks import BlockAnalysis, analyse_blocks
+from trialcore.formats.figures import block_figures
+from trialcore.inference.comparisons import against_check, all_pairs, chance_above, spread_of_differences
 
 
 def blocks(values: dict[str, list[float | None]]) -> BlockAnalysis:

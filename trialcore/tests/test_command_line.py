@@ -10,7 +10,7 @@ import tempfile
 from pathlib import Path
 from unittest import TestCase
 
-from trialcore.cli import main
+from trialcore.formats.cli import main
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 DATA = Path(__file__).parent / "data"

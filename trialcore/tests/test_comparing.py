@@ -7,13 +7,13 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trialcore.comparisons import as_good_as, chance_above
-from trialcore.index import TraitEvidence, residual_correlation, weigh
-from trialcore.letters import letter_display
-from trialcore.paired import analyse_paired_strips, sign_test
-from trialcore.power import chance_any_found, chance_found, precision, replicates_needed, smallest_found
-from trialcore.seasons import SeasonResult, SeasonRule, pool, rule_error_rates, seasons_needed, suggest_over_seasons
-from trialcore.verdict import Verdict
+from trialcore.analyses.paired import analyse_paired_strips, sign_test
+from trialcore.inference.comparisons import as_good_as, chance_above
+from trialcore.inference.index import TraitEvidence, residual_correlation, weigh
+from trialcore.inference.letters import letter_display
+from trialcore.inference.power import chance_any_found, chance_found, precision, replicates_needed, smallest_found
+from trialcore.inference.seasons import SeasonResult, SeasonRule, pool, rule_error_rates, seasons_needed, suggest_over_seasons
+from trialcore.inference.verdict import Verdict
 
 
 class Letters(TestCase):
@@ -67,7 +67,7 @@ class Power(TestCase):
         self.assertAlmostEqual(chance_found(smallest, 10, given), 0.8, places=6)
         rng = np.random.default_rng(5)
         z = rng.normal(given.shift(smallest, 10), 1, 40_000) / np.sqrt(rng.chisquare(given.df, 40_000) / given.df)
-        from trialcore.distributions import t_quantile
+        from trialcore.inference.distributions import t_quantile
 
         self.assertAlmostEqual(float((np.abs(z) > t_quantile(0.975, given.df)).mean()), 0.8, delta=0.01)
         self.assertEqual(replicates_needed("rcbd", 15, 10, 10), 8)
@@ -76,7 +76,7 @@ class Power(TestCase):
     def test_f_test_of_all_entries_by_simulation(self) -> None:
         effects, r, df, sd = [0.0, 1.0, 2.0, 4.0], 4, 9, 2.0
         rng = np.random.default_rng(2)
-        from trialcore.distributions import f_above
+        from trialcore.inference.distributions import f_above
 
         means = np.array(effects) + rng.normal(0, sd / np.sqrt(r), (20_000, 4))
         f = r * means.var(axis=1, ddof=1) / (sd**2 * rng.chisquare(df, 20_000) / df)
@@ -165,7 +165,7 @@ class Seasons(TestCase):
     def test_seasons_needed(self) -> None:
         n = seasons_needed(5.0, 3.0, 2.0)
         assert n is not None
-        from trialcore.distributions import noncentral_t_beyond, t_quantile
+        from trialcore.inference.distributions import noncentral_t_beyond, t_quantile
 
         sd = np.sqrt(13)
         for k, enough in ((n, True), (n - 1, False)):

@@ -4,7 +4,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from trialcore import distributions
+from trialcore.inference import distributions
 
 
 class StudentizedRange(TestCase):

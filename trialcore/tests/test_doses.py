@@ -5,8 +5,8 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trialcore import doses
-from trialcore.sowing import seeds_to_sow
+from trialcore.reckoning import doses
+from trialcore.reckoning.sowing import seeds_to_sow
 
 
 class Seeds(TestCase):

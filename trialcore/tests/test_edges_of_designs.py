@@ -9,8 +9,8 @@ from unittest import TestCase
 
 import numpy as np
 
-from trialcore.designs import NEEDS, analyse, design_of
-from trialcore.plots import Plots, read_plots
+from trialcore.analyses.choice import NEEDS, analyse, design_of
+from trialcore.formats.plots import Plots, read_plots
 
 DATA = Path(__file__).parent / "data"
 FILES = {

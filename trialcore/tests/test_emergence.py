@@ -4,8 +4,8 @@ import unittest
 
 import numpy as np
 
-from trialcore.emergence import Coming, Counts, emergence
-from trialcore.germination import newcombe_interval
+from trialcore.field.emergence import Coming, Counts, emergence
+from trialcore.reckoning.germination import newcombe_interval
 
 DAYS = (6.0, 8.0, 10.0, 13.0, 17.0)
 

@@ -7,11 +7,13 @@ import numpy as np
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from trialcore import keeping, power, progress, selection, sowing
-from trialcore.environments import ammi_of, analyse_environments, stability_of
-from trialcore.linear import Floats
-from trialcore.seasons import SeasonResult, pool
-from trialcore.simulate import Cultivar, World, simulate_season, split_into_picks
+from trialcore.analyses.environments import ammi_of, analyse_environments, stability_of
+from trialcore.analyses.linear import Floats
+from trialcore.field import progress, storage
+from trialcore.field.simulated_season import Cultivar, World, simulate_season, split_into_picks
+from trialcore.inference import power
+from trialcore.inference.seasons import SeasonResult, pool
+from trialcore.reckoning import selection, sowing
 
 SEEDS = st.integers(0, 10_000)
 
@@ -184,7 +186,7 @@ class Curves(TestCase):
     def test_what_keeps_only_falls(self, counts: list[int]) -> None:
         sound = sorted(counts, reverse=True)
         days = [7.0 * (i + 1) for i in range(len(sound))]
-        found = keeping.keeping_curve(days, sound, 40)
+        found = storage.keeping_curve(days, sound, 40)
         self.assertTrue(sound[-1] / 40 - 1e-9 <= found.mean_share <= 1)
         for level, day in ((0.9, found.days_to_90), (0.5, found.days_to_50)):
             self.assertEqual(day is None, sound[-1] / 40 >= level)

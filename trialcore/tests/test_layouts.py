@@ -10,8 +10,8 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from trialcore.bed import Bed, PlotSize
 from trialcore.layouts import incomplete, whole
+from trialcore.layouts.bed import Bed, PlotSize
 from trialcore.layouts.neighbours import Rules, Standing, faults_of, mendable_faults, shadow_m
 from trialcore.layouts.placing import place
 from trialcore.layouts.plan import Layout, best_of

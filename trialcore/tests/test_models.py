@@ -4,17 +4,17 @@ from unittest import TestCase
 
 import numpy as np
 
-from trialcore.blocks import analyse_blocks
-from trialcore.counts import analyse_shares
-from trialcore.environment_plots import analyse_environment_plots
-from trialcore.environments import biplot_of
-from trialcore.factorial import analyse_factorial
-from trialcore.incomplete import analyse_incomplete
-from trialcore.ranks import compare_ranks
-from trialcore.smooth import fit_surface
-from trialcore.spatial import analyse_spatial
-from trialcore.stages import analyse_stage, stage_forecast
-from trialcore.strata import analyse_strip_plot
+from trialcore.analyses.blocks import analyse_blocks
+from trialcore.analyses.counts import analyse_shares
+from trialcore.analyses.environment_plots import analyse_environment_plots
+from trialcore.analyses.environments import biplot_of
+from trialcore.analyses.factorial import analyse_factorial
+from trialcore.analyses.incomplete import analyse_incomplete
+from trialcore.analyses.ranks import compare_ranks
+from trialcore.analyses.smooth import fit_surface
+from trialcore.analyses.spatial import analyse_spatial
+from trialcore.analyses.strata import analyse_strip_plot
+from trialcore.field.stages import analyse_stage, stage_forecast
 
 
 class Shares(TestCase):
@@ -87,7 +87,7 @@ class Ranks(TestCase):
         found = compare_ranks(entry, [v for row in table for v in row], block)
         self.assertEqual((found.method, found.df), ("Skillings and Mack", 3))
         self.assertEqual(round(found.statistic, 3), 15.493)
-        from trialcore import ranks
+        from trialcore.analyses import ranks
 
         whole = np.array([[1, 2, 3], [2, 1, 3], [1, 3, 2], [1, 2, 3.0]]).T
         one, two = ranks._friedman(("a", "b", "c"), whole), ranks._skillings_mack(("a", "b", "c"), whole)

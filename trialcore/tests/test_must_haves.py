@@ -2,7 +2,7 @@
 
 from unittest import TestCase
 
-from trialcore.verdict import Evidence, Ground, Verdict, suggest
+from trialcore.inference.verdict import Evidence, Ground, Verdict, suggest
 
 
 def on(criterion: str, fails: float | None, better_by: float | None = 5.0) -> Evidence:

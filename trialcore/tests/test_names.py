@@ -2,7 +2,7 @@
 
 from unittest import TestCase
 
-from trialcore.names import folded, likeness, near_duplicates
+from trialcore.reckoning.names import folded, likeness, near_duplicates
 
 
 class Names(TestCase):

@@ -10,11 +10,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from trialcore.bed import Bed, PlotSize, judged_stations, plants_at, stations
-from trialcore.layout import complete_blocks, plot_number, serpentine
+from trialcore.inference.power import blocks_needed, detectable_difference, power
+from trialcore.layouts.bed import Bed, PlotSize, judged_stations, plants_at, stations
+from trialcore.layouts.paths import complete_blocks, plot_number, serpentine
 from trialcore.layouts.placing import BlockPlace, Placed, crowded, place, place_in_beds
 from trialcore.layouts.whole import randomised_blocks, split_plot
-from trialcore.power import blocks_needed, detectable_difference, power
 
 VECTORS = json.loads((Path(__file__).parent / "data" / "small_vectors.json").read_text())["replicates_needed"]
 

@@ -4,9 +4,9 @@ import json
 from pathlib import Path
 from unittest import TestCase
 
-from trialcore.designs import analyse
-from trialcore.plots import read_plots
-from trialcore.sheet import decode
+from trialcore.analyses.choice import analyse
+from trialcore.formats.plots import read_plots
+from trialcore.formats.sheet import decode
 from trialcore.tests.agreement import disagreements
 
 DATA = Path(__file__).parent / "data"

@@ -7,13 +7,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from trialcore.balance import Balance, Event, Kind, balance, together
-from trialcore.fairness import Fact, audit
-from trialcore.hardening import Go, Outlook, hardening_steps, planting_day
-from trialcore.power import detectable_difference
-from trialcore.raising_space import Crowded, Stay, crowded, held
-from trialcore.resow import Advice, chance_of_plants, resowing
-from trialcore.shortage import Way, plot_cv, ways_out
+from trialcore.inference.power import detectable_difference
+from trialcore.reckoning.balance import Balance, Event, Kind, balance, together
+from trialcore.reckoning.fairness import Fact, audit
+from trialcore.reckoning.hardening import Go, Outlook, hardening_steps, planting_day
+from trialcore.reckoning.raising_space import Crowded, Stay, crowded, held
+from trialcore.reckoning.resow import Advice, chance_of_plants, resowing
+from trialcore.reckoning.shortage import Way, plot_cv, ways_out
 
 EVENTS = st.lists(
     st.builds(Event, st.sampled_from(list(Kind)), st.integers(0, 12), st.sampled_from(["slugs", "drought"])), max_size=12

@@ -8,9 +8,10 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trialcore import germination, heat, keeping, progress, raters, selection, sowing
-from trialcore.picks import Pick, harvest_flow
-from trialcore.simulate import Cultivar, World, simulate_season
+from trialcore.field import degree_days, progress, raters, storage
+from trialcore.field.picks import Pick, harvest_flow
+from trialcore.field.simulated_season import Cultivar, World, simulate_season
+from trialcore.reckoning import germination, selection, sowing
 
 
 class Sowing(TestCase):
@@ -125,23 +126,23 @@ class Field(TestCase):
         ):
             curve = (low + high) / 2 + (high - low) / 2 * np.sin(t)
             exact = float((np.clip(curve, base, upper) - base).mean())
-            self.assertAlmostEqual(float(heat.degree_days([low], [high], base, upper)[0]), exact, places=5)
-        gap = heat.degree_days([2.0, np.nan], [18.0, 20.0], 10.0, 30.0)
+            self.assertAlmostEqual(float(degree_days.degree_days([low], [high], base, upper)[0]), exact, places=5)
+        gap = degree_days.degree_days([2.0, np.nan], [18.0, 20.0], 10.0, 30.0)
         self.assertTrue(np.isnan(gap[1]))
-        self.assertEqual(heat.day_of(10, [3, 4, 5]), 2)
-        self.assertIsNone(heat.day_of(100, [3, 4, 5]))
+        self.assertEqual(degree_days.day_of(10, [3, 4, 5]), 2)
+        self.assertIsNone(degree_days.day_of(100, [3, 4, 5]))
 
     def test_day_length(self) -> None:
-        self.assertAlmostEqual(heat.day_length_hours(0, 80), 12.1, delta=0.05)
-        self.assertAlmostEqual(heat.day_length_hours(51.5, 172), 16.65, delta=0.1)  # London at midsummer
-        self.assertAlmostEqual(heat.day_length_hours(-51.5, 172), 7.85, delta=0.15)
-        self.assertEqual(heat.day_length_hours(80, 172), 24.0)
+        self.assertAlmostEqual(degree_days.day_length_hours(0, 80), 12.1, delta=0.05)
+        self.assertAlmostEqual(degree_days.day_length_hours(51.5, 172), 16.65, delta=0.1)  # London at midsummer
+        self.assertAlmostEqual(degree_days.day_length_hours(-51.5, 172), 7.85, delta=0.15)
+        self.assertEqual(degree_days.day_length_hours(80, 172), 24.0)
 
     def test_keeping(self) -> None:
-        found = keeping.keeping_curve([10, 20, 30], [20, 15, 5], 20)
+        found = storage.keeping_curve([10, 20, 30], [20, 15, 5], 20)
         self.assertEqual((found.days_to_50, found.days_to_90), (25.0, 14.0))
         self.assertAlmostEqual(found.mean_share, (10 + 8.75 + 5) / 30)
-        self.assertIsNone(keeping.keeping_curve([10], [20], 20).days_to_50)
+        self.assertIsNone(storage.keeping_curve([10], [20], 20).days_to_50)
 
     def test_the_flow_of_a_harvest(self) -> None:
         picks = [Pick(date(2026, 7, d), kg) for d, kg in ((10, 1.0), (17, 2.0), (24, 3.0), (31, 2.0))]
@@ -163,9 +164,9 @@ class Field(TestCase):
 
     def test_absurd_records_are_refused(self) -> None:
         for act in (
-            lambda: heat.degree_days([5], [4], 10), lambda: heat.degree_days([5], [6], 10, 9), lambda: heat.degree_days([5, 6], [6], 10),
-            lambda: heat.day_length_hours(95, 1), lambda: progress.progress_area([1], [5]), lambda: progress.progress_area([2, 1], [5, 6]),
-            lambda: progress.progress_area([1, 2], [5, 101]), lambda: keeping.keeping_curve([5, 6], [10, 11], 20),
+            lambda: degree_days.degree_days([5], [4], 10), lambda: degree_days.degree_days([5], [6], 10, 9), lambda: degree_days.degree_days([5, 6], [6], 10),
+            lambda: degree_days.day_length_hours(95, 1), lambda: progress.progress_area([1], [5]), lambda: progress.progress_area([2, 1], [5, 6]),
+            lambda: progress.progress_area([1, 2], [5, 101]), lambda: storage.keeping_curve([5, 6], [10, 11], 20),
             lambda: raters.lin_concordance([1, 1, 1], [1, 2, 3]), lambda: raters.weighted_kappa([3, 3], [3, 3]),
         ):  # fmt: skip
             with self.assertRaises(ValueError):

@@ -3,7 +3,7 @@
 from datetime import date
 from unittest import TestCase
 
-from trialcore.rotation import Stretch, Use, breaches, clashes, confounded, stretches, years_since
+from trialcore.reckoning.rotation import Stretch, Use, breaches, clashes, confounded, stretches, years_since
 
 BEANS = Use("Broad bean", "Fabaceae", 0, 6, date(2024, 3, 1), date(2024, 8, 1), fixes=True)
 FENNEL = Use("Bulb fennel", "Apiaceae", 4, 10, date(2025, 4, 1), date(2025, 7, 1))

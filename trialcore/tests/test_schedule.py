@@ -7,7 +7,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trialcore.schedule import Task, back_from, moves, schedule, sowing_window, successions
+from trialcore.reckoning.schedule import Task, back_from, moves, schedule, sowing_window, successions
 
 SOWN = date(2026, 4, 1)
 

@@ -5,13 +5,13 @@ from unittest import TestCase
 
 import numpy as np
 
-from trialcore.blocks import analyse_blocks
-from trialcore.comparisons import against_check
-from trialcore.picks import Pick, plot_yield
-from trialcore.screening import is_unlikely, usual_range
-from trialcore.simulate import Field, plot_values, split_into_picks
-from trialcore.stages import days_between
-from trialcore.verdict import Evidence, Ground, Rule, Verdict, suggest
+from trialcore.analyses.blocks import analyse_blocks
+from trialcore.field.picks import Pick, plot_yield
+from trialcore.field.simulated_season import Field, plot_values, split_into_picks
+from trialcore.field.stages import days_between
+from trialcore.inference.comparisons import against_check
+from trialcore.inference.outliers import is_unlikely, usual_range
+from trialcore.inference.verdict import Evidence, Ground, Rule, Verdict, suggest
 
 SOWN = date(2026, 3, 1)
 

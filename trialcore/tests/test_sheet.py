@@ -5,7 +5,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trialcore.sheet import NOT_TEXT, Problem, TrialSheet, decode, natural, read_trial_sheet
+from trialcore.formats.sheet import NOT_TEXT, Problem, TrialSheet, decode, natural, read_trial_sheet
 
 GOOD = "plot,rep,entry,value\n101,1,V01,317.5\n102,1,V02,\n201,2,V02,300\n202,2,V01,310\n"
 

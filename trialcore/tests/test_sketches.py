@@ -6,7 +6,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trialcore.bed import Bed, PlotSize
+from trialcore.layouts.bed import Bed, PlotSize
 from trialcore.layouts.incomplete import alpha, alpha_shape
 from trialcore.layouts.placing import lacking, place, place_in_beds
 from trialcore.layouts.plan import Layout

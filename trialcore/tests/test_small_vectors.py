@@ -5,7 +5,9 @@ from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
-from trialcore import germination, heat, progress, ranks, raters
+from trialcore.analyses import ranks
+from trialcore.field import degree_days, progress, raters
+from trialcore.reckoning import germination
 
 VECTORS: dict[str, Any] = json.loads((Path(__file__).parent / "data" / "small_vectors.json").read_text())
 
@@ -55,13 +57,13 @@ class SmallVectors(TestCase):
             self.same(found, v, names)
 
     def test_degree_days(self) -> None:
-        kinds: tuple[tuple[heat.Method, str], ...] = (
+        kinds: tuple[tuple[degree_days.Method, str], ...] = (
             ("average", "simple_average"), ("clipped", "clipped_min_max"), ("mean-clipped", "mean_clipped"), ("sine", "single_sine"),
             ("sine-cutoff", "single_sine_horizontal_cutoff"),
         )  # fmt: skip
         for v in VECTORS["growing_degree_days"]:
             for method, name in kinds:
-                daily = heat.degree_days(v["tmin"], v["tmax"], v["base"], v["upper"], method)
+                daily = degree_days.degree_days(v["tmin"], v["tmax"], v["base"], v["upper"], method)
                 for found, wanted in zip(daily, v[f"{name}_daily"], strict=True):
                     self.assertAlmostEqual(float(found), wanted, delta=1e-6)
                 self.assertAlmostEqual(float(daily.sum()), v[f"{name}_total"], delta=1e-6)

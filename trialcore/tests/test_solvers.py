@@ -7,9 +7,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from trialcore.incomplete import efficiency_factors
-from trialcore.linear import Coded, fit, levels_of
-from trialcore.mixed import RESIDUAL, fit_reml, incidence
+from trialcore.analyses.incomplete import efficiency_factors
+from trialcore.analyses.linear import Coded, fit, levels_of
+from trialcore.analyses.mixed import RESIDUAL, fit_reml, incidence
 
 
 def dense(terms: dict[str, list[str]], n: int) -> np.ndarray:
@@ -146,7 +146,7 @@ class Reml(TestCase):
         y = rng.normal(size=24) + np.repeat(rng.normal(0, 1.5, 4), 6)
         found = fit_reml(y, incidence(entry, levels_of(entry)), {"rep": Coded.of(rep)})
         rows = np.eye(6)[1:] - np.eye(6)[0]
-        from trialcore.blocks import analyse_blocks
+        from trialcore.analyses.blocks import analyse_blocks
 
         plain = next(r for r in analyse_blocks(entry, y, {"rep": rep}).anova_adjusted if r.source == "entry")
         for test in (found.test(rows), found.test_satterthwaite(rows)):

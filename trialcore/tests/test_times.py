@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 from scipy import optimize, stats
 
-from trialcore.times import Curve, fit_curves
+from trialcore.analyses.times import Curve, fit_curves
 
 DAYS = [4, 6, 8, 10, 13, 17, 22]
 

@@ -5,7 +5,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trialcore.trays import cell_name, cells_in_words, first_free, read_cells, row_letters
+from trialcore.reckoning.trays import cell_name, cells_in_words, first_free, read_cells, row_letters
 
 
 class Cells(unittest.TestCase):

@@ -8,11 +8,11 @@ from unittest import TestCase
 
 import numpy as np
 
-from trialcore.blocks import analyse_blocks
-from trialcore.comparisons import against_check
-from trialcore.plots import Plots, read_plots
-from trialcore.sheet import decode
-from trialcore.two_factors import standing_of_entries
+from trialcore.analyses.blocks import analyse_blocks
+from trialcore.analyses.two_factors import standing_of_entries
+from trialcore.formats.plots import Plots, read_plots
+from trialcore.formats.sheet import decode
+from trialcore.inference.comparisons import against_check
 
 DATA = Path(__file__).resolve().parent / "data"
 

@@ -8,11 +8,11 @@ from math import sqrt
 import numpy as np
 from scipy import stats
 
-from trialcore.incidence import Reached, mean_severity, trial_incidence
-from trialcore.leaves import ALIKE, LESIONS, SHAPES, damaged_share, drawn_leaf, drawn_plot, half_width
-from trialcore.samples import plants_to_sample, sample_mean
-from trialcore.spread import lies_together
-from trialcore.withholding import Treatment, entry_until, held, next_times, pick_from
+from trialcore.field.clustering import lies_together
+from trialcore.field.incidence import Reached, mean_severity, trial_incidence
+from trialcore.field.leaves import ALIKE, LESIONS, SHAPES, damaged_share, drawn_leaf, drawn_plot, half_width
+from trialcore.field.samples import plants_to_sample, sample_mean
+from trialcore.reckoning.withholding import Treatment, entry_until, held, next_times, pick_from
 
 
 class Leaves(unittest.TestCase):

@@ -5,7 +5,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from trialcore.weather import Day, frost_risk, gaps_in, simulated_days, soil_warm_on
+from trialcore.field.weather import Day, frost_risk, gaps_in, simulated_days, soil_warm_on
 
 
 def season(year: int, last: int, first: int) -> list[Day]:

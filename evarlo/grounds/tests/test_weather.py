@@ -11,7 +11,7 @@ from evarlo.grounds.models import Site, WeatherDay
 from evarlo.grounds.weather import keep_days, read_station, read_weather_sheet, record_of
 from evarlo.people.models import User
 from evarlo.testing import world
-from trialcore.weather import Day
+from trialcore.field.weather import Day
 
 UNTIL = date(2026, 6, 30)
 

@@ -16,7 +16,7 @@ from evarlo.testing.raising import Nursery
 from evarlo.trials.models import Exclusion, Trial
 from evarlo.trials.queries import diary_of
 from evarlo.trials.services import Refused
-from trialcore.shortage import Way
+from trialcore.reckoning.shortage import Way
 
 
 class Planted(TestCase):

@@ -20,9 +20,9 @@ from evarlo.testing.raising import Nursery
 from evarlo.trials.agenda import agenda_of
 from evarlo.trials.models import Trial
 from evarlo.trials.services import Refused
-from trialcore.balance import Kind
-from trialcore.emergence import Coming
-from trialcore.resow import Advice
+from trialcore.field.emergence import Coming
+from trialcore.reckoning.balance import Kind
+from trialcore.reckoning.resow import Advice
 
 USUAL = ((6, 8), (8, 30), (10, 50), (13, 60))
 

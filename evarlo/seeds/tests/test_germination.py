@@ -14,7 +14,7 @@ from evarlo.seeds.queries import stocks
 from evarlo.seeds.services import keep_lot, move_stock, stock_of
 from evarlo.testing import world
 from evarlo.ui.refused import Refused
-from trialcore.germination import LotVerdict
+from trialcore.reckoning.germination import LotVerdict
 
 
 class Tests(TestCase):

@@ -13,7 +13,7 @@ from evarlo.testing.browser import PHONE, BrowserTest
 from evarlo.walks.models import Observation, Rival
 from evarlo.walks.queries import current
 from evarlo.walks.services import open_round
-from trialcore.screening import is_unlikely
+from trialcore.inference.outliers import is_unlikely
 
 
 class Walkers(BrowserTest):

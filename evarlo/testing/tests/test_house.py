@@ -16,7 +16,7 @@ class House(SimpleTestCase):
         self.assertLessEqual(apps, set(ORDER))
 
     def test_the_reader_of_imports_sees_those_inside_functions(self) -> None:
-        self.assertIn("trialcore.bed", set(imports_of(ROOT / "trials" / "models.py")))
+        self.assertIn("trialcore.layouts.bed", set(imports_of(ROOT / "trials" / "models.py")))
 
     def test_no_style_attribute_and_no_script_in_a_template(self) -> None:
         for template in ROOT.rglob("*.html"):

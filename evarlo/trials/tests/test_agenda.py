@@ -16,7 +16,7 @@ from evarlo.trials.agenda import agenda_of, dated_levels
 from evarlo.trials.agenda_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
 from evarlo.trials.models import Trial
 from evarlo.trials.services import Refused
-from trialcore.weather import simulated_days
+from trialcore.field.weather import simulated_days
 
 SOW = date(2026, 4, 1)
 

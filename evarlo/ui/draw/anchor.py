@@ -12,7 +12,7 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from evarlo.ui.draw.leaf import draw_leaf
-from trialcore.leaves import Lesion, drawn_leaf
+from trialcore.field.leaves import Lesion, drawn_leaf
 
 NAMED = re.compile(r"(leaf|eaten|edge|cover|lean|plant|even):([0-9]{1,3})")
 

@@ -7,8 +7,8 @@ from collections.abc import Iterable
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
-from trialcore.leaves import DrawnPlot, Leaf
-from trialcore.linear import Floats
+from trialcore.analyses.linear import Floats
+from trialcore.field.leaves import DrawnPlot, Leaf
 
 WIDE = 320.0
 PAD = 12.0

@@ -9,7 +9,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from evarlo.ui.draw.scale import Scale
-from trialcore.raising_space import Stay, held
+from trialcore.reckoning.raising_space import Stay, held
 
 WIDTH, HEIGHT, LEFT, BOTTOM = 560, 120, 34, 96
 BEFORE, AHEAD = 14, 90  # days

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from trialcore.trays import cell_name, row_letters
+from trialcore.reckoning.trays import cell_name, row_letters
 
 WIDE, HIGH, LEFT, TOP, EDGE = 42, 32, 30, 24, 8
 SHADES = ("#f6efd2", "#bcd3b2", "#dfe3bd", "#92bfae", "#e6ecea", "#b9d0d6")

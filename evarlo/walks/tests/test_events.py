@@ -28,7 +28,7 @@ from evarlo.walks.events import (
 )
 from evarlo.walks.models import Event
 from evarlo.walks.services import begin_round
-from trialcore.weather import Day, spells
+from trialcore.field.weather import Day, spells
 
 
 class Storm(TestCase):

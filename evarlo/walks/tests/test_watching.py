@@ -16,7 +16,7 @@ from evarlo.trials.services import Refused
 from evarlo.walks.models import Watch
 from evarlo.walks.services import Seen, close_round, keep_observation, open_round
 from evarlo.walks.watching import begin_watch, confirm, course_of, in_words, set_threshold, suspect_again
-from trialcore.incidence import Reached
+from trialcore.field.incidence import Reached
 
 
 class Watching(TestCase):

@@ -1,0 +1,12 @@
+"""One module a design or kind of record; `choice` decides which goes with which.
+
+    choice                       design and kind of record to analysis: the one place that decides
+    linear, mixed                least squares on labelled terms; variance components by REML
+    mixed_means                  means and differences that a mixed model gives, in the shape of a plain analysis
+    blocks, incomplete, augmented  complete, incomplete and augmented blocks
+    strata, factorial, two_factors  plots of two sizes; crossed factors; entries over the levels of a second factor
+    paired                       an entry beside the check, seasons as replicates
+    environments, environment_plots  several places and seasons: stability, interaction, two stages
+    spatial, smooth              gradients in the ground: correlated neighbours, a smooth surface
+    counts, times, ranks         counts out of a known number; days known to the count; scores by their ranks
+"""

@@ -1,0 +1,103 @@
+"""From the picks of a plot to its yield and earliness."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from itertools import accumulate
+from math import log
+
+from trialcore.field.stages import days_between
+
+
+@dataclass(frozen=True)
+class Pick:
+    """What was taken from a plot on a day: weights in kilograms, counts in pieces (None when not counted)."""
+
+    day: date
+    marketable_kg: float
+    cull_kg: float = 0.0
+    marketable_count: int | None = None
+    cull_count: int | None = None
+
+
+@dataclass(frozen=True)
+class PlotYield:
+    """A plot's season. Figures that lack what they are reckoned from are None."""
+
+    picks: int
+    marketable_kg: float
+    cull_kg: float
+    kg_per_m2: float | None
+    g_per_plant: float | None
+    piece_g: float | None
+    marketable_share: float | None
+    """Marketable part of all weight picked, 0 to 1."""
+    first_pick: date | None
+    days_to_first_pick: int | None
+
+
+def plot_yield(picks: Sequence[Pick], area_m2: float | None, plants: int | None, sown: date | None) -> PlotYield:
+    """Sum the picks of one plot.
+
+    `area_m2` is the net plot, `plants` the stand it carried, `sown` its sowing date. A first pick with marketable
+    weight counts as first edible; piece weight uses only picks that were counted. A sowing date after the first pick
+    cannot be right, so it gives no days.
+    """
+    good = sum(p.marketable_kg for p in picks)
+    cull = sum(p.cull_kg for p in picks)
+    counted = [p for p in picks if p.marketable_count]
+    pieces = sum(p.marketable_count or 0 for p in counted)
+    first = min((p.day for p in picks if p.marketable_kg > 0), default=None)
+    return PlotYield(
+        picks=len(picks),
+        marketable_kg=good,
+        cull_kg=cull,
+        kg_per_m2=good / area_m2 if area_m2 else None,
+        g_per_plant=1000 * good / plants if plants else None,
+        piece_g=1000 * sum(p.marketable_kg for p in counted) / pieces if pieces else None,
+        marketable_share=good / (good + cull) if good + cull > 0 else None,
+        first_pick=first,
+        days_to_first_pick=days_between(sown, first) if sown and first and sown <= first else None,
+    )
+
+
+@dataclass(frozen=True)
+class Flow:
+    """How the harvest of a plot came in, in days. `to_half` is from sowing to half of the marketable weight, straight
+    between picks; `span` from first to last marketable pick; `evenness` is 1 when every pick weighed the same and 0 when
+    all came at once (normalised entropy, Pielou 1966); `peak` the day of the heaviest pick."""
+
+    first: date
+    last: date
+    span: int
+    half: date
+    to_half: float | None
+    peak: date
+    evenness: float | None
+    cumulative: tuple[tuple[date, float], ...]
+
+
+def harvest_flow(picks: Sequence[Pick], sown: date | None = None) -> Flow | None:
+    """The flow of one plot's marketable weight; None when nothing marketable was picked. Picks of one day are added."""
+    by_day: dict[date, float] = {}
+    for pick in picks:
+        if pick.marketable_kg > 0:
+            by_day[pick.day] = by_day.get(pick.day, 0.0) + pick.marketable_kg
+    if not by_day:
+        return None
+    days = sorted(by_day)
+    running = list(accumulate(by_day[d] for d in days))
+    total = running[-1]
+    at = next(i for i, kg in enumerate(running) if kg >= total / 2 - 1e-12)
+    before, start = (running[at - 1], days[at - 1]) if at else (0.0, days[0])
+    part = (total / 2 - before) / (running[at] - before) if at else 1.0
+    past = (start - days[0]).days + part * (days[at] - start).days
+    shares = [by_day[d] / total for d in days]
+    evenness = -sum(s * log(s) for s in shares) / log(len(days)) if len(days) > 1 else None
+    return Flow(
+        days[0], days[-1], (days[-1] - days[0]).days, days[0] + timedelta(days=round(past)),
+        (days[0] - sown).days + past if sown and sown <= days[0] else None, max(days, key=lambda d: by_day[d]), evenness,
+        tuple(zip(days, running, strict=True)),
+    )  # fmt: skip

@@ -1,0 +1,7 @@
+"""Open formats in and out.
+
+    sheet, plots    a trial read from delimited text, every bad cell named
+    table           columns read from delimited text, every bad cell named
+    figures         results as plain dictionaries of numbers, for JSON
+    cli             the command line: the only part of the core that reads and writes files
+"""

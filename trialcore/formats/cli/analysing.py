@@ -1,0 +1,87 @@
+"""`analyse`: a CSV of plots in, every figure of its design out."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from typing import Any
+
+from trialcore.formats.cli.files import Unusable, guarded, read_file, refusing, show
+
+
+def add_analyse(verbs: Any) -> None:
+    parser = verbs.add_parser("analyse", help="analyse a trial from a CSV of plots")
+    parser.add_argument(
+        "file", help="columns plot, rep, block, row, col, site, season, entry, factor2 and the value; blank is missing"
+    )
+    parser.add_argument("--design", help="the design; else worked out from the columns, and said (see docs/command-line.md)")
+    parser.add_argument("--trait", default="value", help="the value column (default: value)")
+    parser.add_argument("--check", help="the entry that the others are set against")
+    parser.add_argument("--format", choices=("json", "text"), default="text")
+    parser.set_defaults(run=guarded(_analyse))
+
+
+def _analyse(given: argparse.Namespace) -> int:
+    from trialcore.analyses.choice import analyse, design_of
+    from trialcore.formats.plots import read_plots
+
+    plots = read_plots(read_file(given.file), given.trait)
+    if plots.problems:
+        raise Unusable(given.file, plots.problems)
+    fitting = "a design and columns that go together"
+    design = given.design or refusing(given.file, lambda: design_of(plots), fitting)
+    figures = refusing(given.file, lambda: analyse(plots, design, given.check), fitting)
+    if not given.design:
+        print(f"{given.file}: taken as {design}, from its columns", file=sys.stderr)
+    return show(figures, given.format, as_text)
+
+
+def as_text(figures: dict[str, Any]) -> str:
+    """What a person reads first: what it is, the means in order, the error, and what cannot be said."""
+    rows = _rows(figures)
+    n = figures.get("n_observed", figures.get("n_plots"))
+    lines = [f"{figures['design']}: {f'{n} values, ' if n else ''}{len(rows)} entries"]
+    for name, mean, se, more in sorted(rows, key=lambda r: (r[1] is None, -(r[1] or 0.0))):
+        lines.append(
+            f"  {name:<14} {'no mean' if mean is None else f'{mean:.4g}':>9}{'' if se is None else f'  SE {se:.3g}'}{more}"
+        )
+    lines += _error(figures)
+    return "\n".join([*lines, *figures.get("cannot_say", [])])
+
+
+def _rows(figures: dict[str, Any]) -> list[tuple[str, float | None, float | None, str]]:
+    """Name, mean, standard error and anything more, from wherever the design keeps its entries."""
+    if figures["design"] == "paired-strips":
+        return [
+            (r["entry"], r["estimate"], r["se"], f"  ahead in {r['wins']} of {r['n_seasons']} seasons") for r in figures["vs_check"]
+        ]
+    if figures["design"] == "spatial" and figures["spatial"]["chosen"] in figures["spatial"]["models"]:
+        return [(r["entry"], r["mean"], r["se"], "") for r in figures["spatial"]["models"][figures["spatial"]["chosen"]]["entries"]]
+    for place in ("whole_plot_means", "row_means"):
+        if place in figures:
+            table = figures[place]["table"]
+            return [
+                (r.get("level", r.get("entry")), r["mean"], r.get("se_kr", r.get("se_fixed_rep", r.get("se"))), "") for r in table
+            ]
+    if "reml_entries_fixed" in figures:
+        return [(r["entry"], r["mean"], r["se_kr"], "") for r in figures["reml_entries_fixed"]["entry_means"]]
+    if "reml_entry_fixed" in figures:
+        return [(r["entry"], r["mean"], r["se_kr"], "") for r in figures["reml_entry_fixed"]["entry_means"]]
+    table = figures.get("intra_block", figures).get("entry_means") or figures.get("adjusted_means") or []
+    key = next((k for k in ("lsmean", "adjusted_mean", "mean") if table and k in table[0]), "lsmean")
+    return [(r["entry"], r[key], r.get("se"), f"  n {r['n']}" if "n" in r else "") for r in table]
+
+
+def _error(figures: dict[str, Any]) -> list[str]:
+    intra = figures.get("intra_block", figures.get("fixed_blocks", figures))
+    said = []
+    if intra.get("mse") is not None:
+        said.append(f"error mean square {intra['mse']:.4g} on {intra['df_error']} df")
+    for letter in "abc":
+        if figures.get(f"mse_{letter}") is not None:
+            said.append(f"error ({letter}) {figures[f'mse_{letter}']:.4g} on {figures[f'df_{letter}']} df")
+    if intra.get("lsd5", {}).get("average"):
+        said.append(f"a difference under {intra['lsd5']['average']:.4g} could be luck (5 %, one comparison at a time)")
+    if "spatial" in figures:
+        said.append(figures["spatial"]["why"])
+    return said

@@ -1,0 +1,11 @@
+"""What the analyses let one say, and how sure that is.
+
+    distributions   tail probabilities: t, F, the studentized range, the largest of several |t|
+    comparisons     differences from the check, all pairs, what a difference is worth
+    letters         letters beside means: entries that share one could not be told apart
+    power           what difference a trial can tell apart, before it is sown
+    outliers        whether a value that was just typed is one to ask about again
+    index           several traits together, must-haves, the chance of being best
+    verdict         recommend, retest or drop, in one season
+    seasons         the same over several seasons, and how often such a rule is wrong
+"""

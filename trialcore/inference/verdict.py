@@ -1,0 +1,121 @@
+"""Recommend, retest or drop: a rule on chances, not on the last impression."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from trialcore.inference.comparisons import chance_above
+
+
+class Verdict(StrEnum):
+    RECOMMEND = "recommend"
+    RETEST = "retest"
+    DROP = "drop"
+
+
+@dataclass(frozen=True)
+class Rule:
+    """The bars that chances have to clear. All are probabilities.
+
+    Under the defaults an entry exactly as good as the check is recommended at most 1 time in 40 on the leading
+    criterion, and dropped on it at most 1 time in 20.
+    """
+
+    sure_better: float = 0.975
+    sure_worse: float = 0.95
+    spoils: float = 0.5
+    """A further criterion holds a recommendation back when it is this likely to be worse by more than what matters."""
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """An entry against the check on one criterion. `better_by` is positive when the entry is better, whatever the
+    direction; `se` its standard error and `matters` the smallest difference that matters, all in the trait's unit.
+    `better_by` is None when nothing could be measured. `fails` is the chance that the entry fails what it must have on this
+    criterion, whatever the check does; None where nothing is asked or known."""
+
+    criterion: str
+    better_by: float | None
+    se: float | None
+    df: float | None
+    matters: float
+    fails: float | None = None
+
+    def chance_better(self, by: float = 0.0) -> float | None:
+        """Chance that the entry is truly better than the check by more than `by`; None without a figure."""
+        if self.better_by is None or not self.se or not self.df:
+            return None
+        return chance_above(self.better_by, self.se, self.df, by)
+
+
+class Ground(StrEnum):
+    """Why a verdict is suggested."""
+
+    NO_FIGURE = "no figure"
+    KNOCKED_OUT = "fails a must-have"
+    MAY_FAIL = "may fail a must-have"
+    BETTER = "better"
+    BETTER_BUT_SMALL = "better, by too little to matter"
+    WORSE = "worse"
+    WORSE_ELSEWHERE = "worse on another criterion"
+    HELD_BACK = "held back by another criterion"
+    COULD_BE_LUCK = "could be luck"
+
+
+@dataclass(frozen=True)
+class Reason:
+    ground: Ground
+    criterion: str
+    chance: float | None
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    verdict: Verdict
+    reasons: tuple[Reason, ...]
+
+
+def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestion:
+    """Suggest a verdict for one entry from its evidence, the leading criterion first.
+
+    Recommended when it is sure to beat the check on the leading criterion, more likely than not by at least what
+    matters, no other criterion is likely to be worse by more than what matters, and no must-have is likely to be failed.
+    Dropped when it is sure to fail a must-have, to be worse on the leading criterion, or to be worse by more than what
+    matters on any other. Retested otherwise.
+
+    Raises ValueError when there is no criterion.
+    """
+    if not evidence:
+        raise ValueError("a verdict needs at least one criterion")
+    rule = rule or Rule()
+    lead, *others = evidence
+    out = [Reason(Ground.KNOCKED_OUT, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails >= rule.sure_worse]
+    if out:
+        return Suggestion(Verdict.DROP, tuple(out))
+    ahead = lead.chance_better()
+    worse_elsewhere = [
+        Reason(Ground.WORSE_ELSEWHERE, e.criterion, worse) for e in others if (worse := _worse(e)) >= rule.sure_worse
+    ]
+    if worse_elsewhere:
+        return Suggestion(Verdict.DROP, tuple(worse_elsewhere))
+    if ahead is None or lead.better_by is None:
+        return Suggestion(Verdict.RETEST, (Reason(Ground.NO_FIGURE, lead.criterion, None),))
+    if 1 - ahead >= rule.sure_worse:
+        return Suggestion(Verdict.DROP, (Reason(Ground.WORSE, lead.criterion, 1 - ahead),))
+    if ahead < rule.sure_better:
+        return Suggestion(Verdict.RETEST, (Reason(Ground.COULD_BE_LUCK, lead.criterion, ahead),))
+    if lead.better_by < lead.matters:
+        return Suggestion(Verdict.RETEST, (Reason(Ground.BETTER_BUT_SMALL, lead.criterion, ahead),))
+    held = [Reason(Ground.HELD_BACK, e.criterion, worse) for e in others if (worse := _worse(e)) >= rule.spoils]
+    held += [Reason(Ground.MAY_FAIL, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails >= rule.spoils]
+    if held:
+        return Suggestion(Verdict.RETEST, tuple(held))
+    return Suggestion(Verdict.RECOMMEND, (Reason(Ground.BETTER, lead.criterion, ahead),))
+
+
+def _worse(evidence: Evidence) -> float:
+    """Chance of being worse than the check by more than what matters; nought when nothing is known."""
+    not_worse = evidence.chance_better(-evidence.matters)
+    return 0.0 if not_worse is None else 1 - not_worse
