@@ -1,5 +1,7 @@
 """One module a design or kind of record; `choice` decides which goes with which.
 
+In this room:
+
     choice                       design and kind of record to analysis: the one place that decides
     linear, mixed                least squares on labelled terms; variance components by REML
     mixed_means                  means and differences that a mixed model gives, in the shape of a plain analysis

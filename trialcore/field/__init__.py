@@ -1,5 +1,7 @@
 """What is seen in the field, and what it amounts to.
 
+In this room:
+
     weather, degree_days   the daily record of a site; warmth summed, the length of the day
     emergence              how entries come up, against each other and against what their lots promised
     stages                 days to a stage that was seen only on the walk after it came

@@ -1,5 +1,7 @@
 """Open formats in and out.
 
+In this room:
+
     sheet, plots    a trial read from delimited text, every bad cell named
     table           columns read from delimited text, every bad cell named
     figures         results as plain dictionaries of numbers, for JSON

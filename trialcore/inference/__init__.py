@@ -1,5 +1,7 @@
 """What the analyses let one say, and how sure that is.
 
+In this room:
+
     distributions   tail probabilities: t, F, the studentized range, the largest of several |t|
     comparisons     differences from the check, all pairs, what a difference is worth
     letters         letters beside means: entries that share one could not be told apart

@@ -1,5 +1,7 @@
 """Designs in the ground: which entry goes where, and what can be said of the result.
 
+In this room:
+
     plan          what every design gives: plots in order, with replicate, block and place in the field's own grid
     whole         designs in which every replicate holds everything: none, complete blocks, squares, factorials, strips
     incomplete    designs whose blocks do not hold every entry: alpha layouts, augmented blocks

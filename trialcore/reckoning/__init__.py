@@ -1,5 +1,7 @@
 """Arithmetic before and around the plots: seed, trays, doses, tasks, and where every plant went.
 
+In this room:
+
     sowing, trays      from plants wanted to seeds, packets and cells
     germination        tests of seed lots: how many, how sure, how fast, which lot is better
     doses              how much of a material a plot gets
