@@ -99,8 +99,10 @@ def layouts() -> None:
             return max(met.values())
 
         other = best_of(plain, 2)
-        print(f"  {entries} entries × {reps} in blocks of {block}: {taken:6.3f} s, {taken / other:.1f} times one random draw (which meets "
-              f"{plain()} times)")  # fmt: skip
+        print(
+            f"  {entries} entries × {reps} in blocks of {block}: {taken:6.3f} s, {taken / other:.1f} times one random draw (which meets "
+            f"{plain()} times)"
+        )
 
 
 def environments() -> None:

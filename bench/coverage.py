@@ -117,8 +117,10 @@ def ground(trials: int) -> None:
             chosen += kept
             chosen_error.append(spatial_error[-1] if kept else plain_error[-1])
         p, s, c = (float(np.sqrt(np.mean(e))) for e in (plain_error, spatial_error, chosen_error))
-        print(f"  {name} ground: error of an entry mean {p:.3f} by blocks, {s:.3f} by neighbours, {c:.3f} by what is chosen "
-              f"(neighbours in {Share(chosen, trials)} of trials)")  # fmt: skip
+        print(
+            f"  {name} ground: error of an entry mean {p:.3f} by blocks, {s:.3f} by neighbours, {c:.3f} by what is chosen "
+            f"(neighbours in {Share(chosen, trials)} of trials)"
+        )
 
 
 def verdicts(trials: int) -> None:
@@ -148,21 +150,29 @@ def verdicts(trials: int) -> None:
         picked = max(good, key=lambda d: d.estimate).a if good else "E00"
         regret_rule.append(best - truth[int(picked[1:])])
         regret_top.append(best - truth[int(top[1:])])
-    print(f"  recommended though worse than the check: by the rule {Share(rule_wrong, max(1, rule_made))} of {rule_made}, "
-          f"by a raw mean above the check's {Share(above_wrong, above_made)} of {above_made}, the highest raw mean {Share(top_wrong, trials)}")  # fmt: skip
-    print(f"  mean regret of growing what is recommended (else the check): {np.mean(regret_rule):.3f} by the rule, "
-          f"{np.mean(regret_top):.3f} by the highest raw mean, in standard deviations of a plot")  # fmt: skip
+    print(
+        f"  recommended though worse than the check: by the rule {Share(rule_wrong, max(1, rule_made))} of {rule_made}, "
+        f"by a raw mean above the check's {Share(above_wrong, above_made)} of {above_made}, the highest raw mean {Share(top_wrong, trials)}"
+    )
+    print(
+        f"  mean regret of growing what is recommended (else the check): {np.mean(regret_rule):.3f} by the rule, "
+        f"{np.mean(regret_top):.3f} by the highest raw mean, in standard deviations of a plot"
+    )
 
 
 def seasons(entries: int) -> None:
     """Error rates of the rule over seasons; differences in standard errors of a season's difference."""
     for name, rule in (
-        ("default", SeasonRule()), ("one season is enough", SeasonRule(recommend_after=1)),
-        ("90 % bars", SeasonRule(sure_better=0.9, sure_worse=0.9)), ("99 % bars", SeasonRule(sure_better=0.99, sure_worse=0.99)),
-    ):  # fmt: skip
+        ("default", SeasonRule()),
+        ("one season is enough", SeasonRule(recommend_after=1)),
+        ("90 % bars", SeasonRule(sure_better=0.9, sure_worse=0.9)),
+        ("99 % bars", SeasonRule(sure_better=0.99, sure_worse=0.99)),
+    ):
         found = rule_error_rates(rule, true_sd=1.0, between_sd=0.5, se=1.0, df=33, matters=1.0, seed=15, entries=entries)
-        print(f"  {name}: recommends {100 * found.recommends_no_better:.1f} % of those no better, drops {100 * found.drops_better:.1f} % "
-              f"of those better by what matters, {found.mean_seasons:.2f} seasons an entry")  # fmt: skip
+        print(
+            f"  {name}: recommends {100 * found.recommends_no_better:.1f} % of those no better, drops {100 * found.drops_better:.1f} % "
+            f"of those better by what matters, {found.mean_seasons:.2f} seasons an entry"
+        )
 
 
 def main() -> None:

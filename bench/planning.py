@@ -15,11 +15,22 @@ DESIGNS = ("blocks", "incomplete", "split")
 def typed(design: str, entries: int, replicates: int, large: bool) -> dict[str, Any]:
     """A plan as the form reads it, in a bed with room for it or in one without."""
     return {
-        "design": design, "blocks": replicates, "block_size": 10, "levels": ["a", "b"], "factor": "Cover", "plot_length_m": 2.0,
-        "plot_width_m": 1.0, "path_m": 0.5, "between_rows_cm": 40.0, "in_row_cm": 20.0, "cv_percent": 14.0, "crop": "Bulb fennel",
-        "bed_length_m": 80.0 if large else 20.0, "bed_width_m": 80.0 if large else 10.0,
+        "design": design,
+        "blocks": replicates,
+        "block_size": 10,
+        "levels": ["a", "b"],
+        "factor": "Cover",
+        "plot_length_m": 2.0,
+        "plot_width_m": 1.0,
+        "path_m": 0.5,
+        "between_rows_cm": 40.0,
+        "in_row_cm": 20.0,
+        "cv_percent": 14.0,
+        "crop": "Bulb fennel",
+        "bed_length_m": 80.0 if large else 20.0,
+        "bed_width_m": 80.0 if large else 10.0,
         "entries": [str(i) for i in range(entries)],
-    }  # fmt: skip
+    }
 
 
 def changes() -> None:

@@ -25,57 +25,81 @@ class Field:
 
 
 GROUPS: tuple[tuple[str, tuple[Field, ...]], ...] = (
-    ("What it is", (
-        Field("species", "Species", "words"),
-        Field("family", "Family", "words", hint="For rotation"),
-        Field("life", "Life", "words"),
-        Field("cutoff", "Harvest ends with", "words"),
-    )),
-    ("Warmth and light", (
-        Field("frost", "Frost", "choice", choices=("hardy", "half-hardy", "tender")),
-        Field("chilling_c", "Hurt below", "number", "°C"),
-        Field("base_c", "Grows above", "number", "°C", hint="Base of degree days"),
-        Field("upper_c", "No faster above", "number", "°C", hint="Upper limit of degree days"),
-        Field("heat_limit_c", "Sets poorly above", "number", "°C"),
-        Field("daylength", "Day length", "words"),
-    )),
-    ("Ground", (
-        Field("soil_c", "Soil to sow in", "range", "°C"),
-        Field("ph", "pH", "range", low=3, high=10),
-        Field("feeding", "Feeding", "words"),
-        Field("rotation_years", "Years between", "number", "years", low=0, high=30),
-    )),
-    ("Sowing and raising", (
-        Field("raising", "Raised", "words"),
-        Field("germination", "Germinates in", "choice", choices=("either", "light", "dark", "tuber", "clove", "crown")),
-        Field("depth_mm", "Depth", "number", "mm", low=0, high=500),
-        Field("transplant_days", "Age to plant out", "range", "days", low=0, high=400),
-        Field("cell_ml", "Cell", "number", "ml", low=0, high=20000),
-        Field("seed_years", "Seed keeps", "range", "years", low=0, high=30),
-        Field("support", "Support", "words"),
-    )),
-    ("Time", (
-        Field("emergence_days", "Sowing to emergence", "range", "days", low=0, high=400),
-        Field("flower_days", "Sowing to flower", "range", "days", low=0, high=400),
-        Field("edible_days", "Sowing to first edible", "range", "days", low=0, high=1200),
-        Field("edible_rule", "Edible when", "words"),
-        Field("picking", "Picked", "choice", choices=("once over", "repeated")),
-    )),
-    ("Seed saving", (
-        Field("pollination", "Pollination", "words"),
-        Field("crossing", "Crosses with", "words", hint="Crops of one group cross"),
-        Field("isolation_m", "Isolation", "number", "m", low=0, high=10000),
-    )),
-    ("Size", (
-        Field("height_cm", "Height", "range", "cm", low=0, high=1000),
-        Field("spread_cm", "Spread", "range", "cm", low=0, high=1000),
-    )),
-    ("Watch for", (
-        Field("vulnerable", "Vulnerable", "words"),
-        Field("lookalikes", "Look-alike troubles", "words"),
-        Field("cautions", "Caution", "words"),
-    )),
-)  # fmt: skip
+    (
+        "What it is",
+        (
+            Field("species", "Species", "words"),
+            Field("family", "Family", "words", hint="For rotation"),
+            Field("life", "Life", "words"),
+            Field("cutoff", "Harvest ends with", "words"),
+        ),
+    ),
+    (
+        "Warmth and light",
+        (
+            Field("frost", "Frost", "choice", choices=("hardy", "half-hardy", "tender")),
+            Field("chilling_c", "Hurt below", "number", "°C"),
+            Field("base_c", "Grows above", "number", "°C", hint="Base of degree days"),
+            Field("upper_c", "No faster above", "number", "°C", hint="Upper limit of degree days"),
+            Field("heat_limit_c", "Sets poorly above", "number", "°C"),
+            Field("daylength", "Day length", "words"),
+        ),
+    ),
+    (
+        "Ground",
+        (
+            Field("soil_c", "Soil to sow in", "range", "°C"),
+            Field("ph", "pH", "range", low=3, high=10),
+            Field("feeding", "Feeding", "words"),
+            Field("rotation_years", "Years between", "number", "years", low=0, high=30),
+        ),
+    ),
+    (
+        "Sowing and raising",
+        (
+            Field("raising", "Raised", "words"),
+            Field("germination", "Germinates in", "choice", choices=("either", "light", "dark", "tuber", "clove", "crown")),
+            Field("depth_mm", "Depth", "number", "mm", low=0, high=500),
+            Field("transplant_days", "Age to plant out", "range", "days", low=0, high=400),
+            Field("cell_ml", "Cell", "number", "ml", low=0, high=20000),
+            Field("seed_years", "Seed keeps", "range", "years", low=0, high=30),
+            Field("support", "Support", "words"),
+        ),
+    ),
+    (
+        "Time",
+        (
+            Field("emergence_days", "Sowing to emergence", "range", "days", low=0, high=400),
+            Field("flower_days", "Sowing to flower", "range", "days", low=0, high=400),
+            Field("edible_days", "Sowing to first edible", "range", "days", low=0, high=1200),
+            Field("edible_rule", "Edible when", "words"),
+            Field("picking", "Picked", "choice", choices=("once over", "repeated")),
+        ),
+    ),
+    (
+        "Seed saving",
+        (
+            Field("pollination", "Pollination", "words"),
+            Field("crossing", "Crosses with", "words", hint="Crops of one group cross"),
+            Field("isolation_m", "Isolation", "number", "m", low=0, high=10000),
+        ),
+    ),
+    (
+        "Size",
+        (
+            Field("height_cm", "Height", "range", "cm", low=0, high=1000),
+            Field("spread_cm", "Spread", "range", "cm", low=0, high=1000),
+        ),
+    ),
+    (
+        "Watch for",
+        (
+            Field("vulnerable", "Vulnerable", "words"),
+            Field("lookalikes", "Look-alike troubles", "words"),
+            Field("cautions", "Caution", "words"),
+        ),
+    ),
+)
 FIELDS = {field.key: field for _, fields in GROUPS for field in fields}
 LONGEST = 200
 SPACING = ("between_rows_cm", "in_row_cm", "cv_percent")  # what a new trial is filled in with; columns of their own
@@ -139,8 +163,11 @@ def shipped_crops() -> list[ShippedCrop]:
         rows = list(csv.DictReader(file, delimiter=";"))
     return [
         ShippedCrop(
-            row["name"], float(row["between_rows_cm"]), float(row["in_row_cm"]), float(row["cv_percent"]),
+            row["name"],
+            float(row["between_rows_cm"]),
+            float(row["in_row_cm"]),
+            float(row["cv_percent"]),
             {key: value for key, field in FIELDS.items() if (value := read_value(field, row[key])) is not None},
         )
         for row in rows
-    ]  # fmt: skip
+    ]

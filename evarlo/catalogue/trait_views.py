@@ -41,10 +41,20 @@ class GuideForm(OwnIds):
     """The guide as lines of text: quick to write, and whole on one screen."""
 
     unmarked = ("anchors", "alike", "why")
-    anchors = forms.CharField(label="Places on the scale, one a line", required=False, max_length=3000, strip=True,
-                              widget=forms.Textarea(attrs={"rows": 7}))  # fmt: skip
-    alike = forms.CharField(label="What can be taken for it, one a line", required=False, max_length=3000, strip=True,
-                            widget=forms.Textarea(attrs={"rows": 4}))  # fmt: skip
+    anchors = forms.CharField(
+        label="Places on the scale, one a line",
+        required=False,
+        max_length=3000,
+        strip=True,
+        widget=forms.Textarea(attrs={"rows": 7}),
+    )
+    alike = forms.CharField(
+        label="What can be taken for it, one a line",
+        required=False,
+        max_length=3000,
+        strip=True,
+        widget=forms.Textarea(attrs={"rows": 4}),
+    )
     why = Words(label="Why it changes", most=200, required=False)
 
     def clean_anchors(self) -> list[dict[str, Any]]:
@@ -105,10 +115,13 @@ def trait_page(request: PersonRequest, pk: int, form: GuideForm | None = None) -
     trait = _trait(pk)
     guide = guide_of(trait)
     context = {
-        "trait": trait, "guide": guide, "form": form or GuideForm(initial=_typed(guide)), "opened": form is not None,
+        "trait": trait,
+        "guide": guide,
+        "form": form or GuideForm(initial=_typed(guide)),
+        "opened": form is not None,
         "anchors": [(a, drawing_named(a["drawing"])) for a in guide.anchors] if guide else [],
         "versions": trait.guides.select_related("by").order_by("-version"),
-    }  # fmt: skip
+    }
     return render(request, "catalogue/trait.html", context, status=422 if form else 200)
 
 

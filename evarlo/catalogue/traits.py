@@ -29,12 +29,13 @@ def put_in_library(traits: Any, guides: Any) -> None:
     by_key = {t.key: t for t in traits.objects.filter(key__in=GUIDES, guides__isnull=True)}
     guides.objects.bulk_create(
         guides(
-            trait=trait, version=1,
+            trait=trait,
+            version=1,
             anchors=[{"at": at, "words": words, "drawing": drawing} for at, words, drawing in GUIDES[key][0]],
             alike=[{"what": what, "tell": tell} for what, tell in GUIDES[key][1]],
         )
         for key, trait in by_key.items()
-    )  # fmt: skip
+    )
 
 
 def library() -> list[Trait]:
@@ -60,10 +61,19 @@ def add_trait(typed: Mapping[str, Any], crop: Crop | None) -> Trait:
     if there:
         raise Refused(f"“{name}” is in the list already. Expected another name, or use that one.", "name")
     known = {
-        "name": name, "kind": kind, "method": typed["method"], "unit": typed["unit"], "direction": typed["direction"],
-        "samples": typed["samples"] or 1, "repeated": typed["repeated"], "low": typed["low"], "high": typed["high"],
-        "matters": typed["matters"], "decimals": 0, "fits": [crop.name] if crop else [],
-    }  # fmt: skip
+        "name": name,
+        "kind": kind,
+        "method": typed["method"],
+        "unit": typed["unit"],
+        "direction": typed["direction"],
+        "samples": typed["samples"] or 1,
+        "repeated": typed["repeated"],
+        "low": typed["low"],
+        "high": typed["high"],
+        "matters": typed["matters"],
+        "decimals": 0,
+        "fits": [crop.name] if crop else [],
+    }
     match kind:
         case Trait.Kind.SCORE:
             known |= {"low": 1, "high": 9, "unit": ""}
@@ -113,6 +123,4 @@ def keep_guide(
     if last and not why.strip():
         raise Refused("Records were made by the guide as it is. Say why it changes.", "why")
     version = last.version + 1 if last else 1
-    return Guide.objects.create(
-        trait=trait, version=version, anchors=placed, alike=told, why=why.strip(), by=by, at=timezone.now()
-    )  # fmt: skip
+    return Guide.objects.create(trait=trait, version=version, anchors=placed, alike=told, why=why.strip(), by=by, at=timezone.now())

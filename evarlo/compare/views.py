@@ -1,4 +1,4 @@
-"""Compare: the plain sentence, the standing chart, the table and how it was worked out."""
+"""Compare: the plain sentence, the chart of entries, the table and how it was worked out."""
 
 from __future__ import annotations
 
@@ -9,7 +9,8 @@ from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from evarlo.catalogue.models import Trait
-from evarlo.compare.queries import Comparison, Standing, compare, over_years, said_of
+from evarlo.compare.analysis import Comparison, EntryResult
+from evarlo.compare.queries import compare, over_years, said_of
 from evarlo.compare.words import depends_in_words, sentence
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -18,7 +19,7 @@ from evarlo.trials.models import Trial
 from evarlo.trials.protocol import marks_of
 from evarlo.trials.queries import traits_with_records
 from evarlo.trials.views import trial_or_404
-from evarlo.ui.draw.standing import Axis, axis_for, axis_labels, row
+from evarlo.ui.draw.comparison import Axis, axis_for, axis_labels, row
 from trialcore.formats.figures import block_figures
 from trialcore.formats.figures.blocks import plain
 from trialcore.formats.figures.incomplete import alpha_figures
@@ -57,16 +58,16 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 def chart(found: Comparison) -> dict[str, Any]:
-    """The rows of the standing chart and its axis, for the page and the report."""
-    lows = [v for s in found.standings if (v := s.mean.lower95 if s.mean.lower95 is not None else s.mean.lsmean) is not None]
-    highs = [v for s in found.standings if (v := s.mean.upper95 if s.mean.upper95 is not None else s.mean.lsmean) is not None]
+    """The rows of the chart of entries and its axis, for the page and the report."""
+    lows = [v for s in found.results if (v := s.mean.lower95 if s.mean.lower95 is not None else s.mean.lsmean) is not None]
+    highs = [v for s in found.results if (v := s.mean.upper95 if s.mean.upper95 is not None else s.mean.lsmean) is not None]
     if not lows:
-        return {"rows": [(s, None) for s in found.standings], "axis": None}
+        return {"rows": [(s, None) for s in found.results], "axis": None}
     axis = axis_for(lows, highs, found.check_mean, found.band)
-    return {"rows": [(s, _mark(axis, s)) for s in found.standings], "axis": axis_labels(axis, found.trait.shown_unit)}
+    return {"rows": [(s, _mark(axis, s)) for s in found.results], "axis": axis_labels(axis, found.trait.shown_unit)}
 
 
-def _mark(axis: Axis, s: Standing) -> Any:
+def _mark(axis: Axis, s: EntryResult) -> Any:
     kind = "check" if s.entry.is_check else {1: "ahead", 0: "luck", -1: "behind"}[s.beats]
     return row(axis, s.mean.lsmean, s.mean.se, s.mean.lower95, s.mean.upper95, kind)
 
@@ -113,7 +114,7 @@ def second_factor(found: Comparison) -> dict[str, Any] | None:
     if two is None:
         return None
     cells = {(c.entry, c.level): c for c in two.table}
-    rows = [(s, [cells.get((s.entry.code, level)) for level in found.trial.levels]) for s in found.standings]
+    rows = [(s, [cells.get((s.entry.code, level)) for level in found.trial.levels]) for s in found.results]
     return {
         "levels": found.trial.levels,
         "rows": rows,
@@ -131,9 +132,12 @@ def _recovered(found: Comparison) -> dict[str, Any]:
     fit, test = incomplete.recovered.fit, incomplete.recovered.test
     random = incomplete.random_entries
     return {
-        "block_variance": fit.variances["block"], "plot_variance": fit.variances["residual"], "entry_test": test,
-        "repeatability": random.cullis if random else None, "efficiency": incomplete.efficiency,
-    }  # fmt: skip
+        "block_variance": fit.variances["block"],
+        "plot_variance": fit.variances["residual"],
+        "entry_test": test,
+        "repeatability": random.cullis if random else None,
+        "efficiency": incomplete.efficiency,
+    }
 
 
 @may("compare")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from evarlo.compare.queries import Comparison, Standing
+from evarlo.compare.analysis import Comparison, EntryResult
 
 SURE, MAYBE = 0.05, 0.2  # below the first an interaction is called so, below the second it is not ruled out
 COUNT = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
@@ -36,14 +36,14 @@ def sentence(comparison: Comparison) -> SafeString:
         return SafeString("This trial has no check, so nothing can be set against it.")
     if comparison.versus is None:
         return _nothing_to_set(comparison)
-    others = [s for s in comparison.standings if s.difference is not None]
+    others = [s for s in comparison.results if s.difference is not None]
     winners = [s for s in others if s.beats > 0]
     ahead = [s for s in others if s.beats == 0 and (s.chance or 0) > 0.5]
     opening = _winners(winners, comparison)
     return format_html("{} {}", opening, _luck(ahead, winners, comparison))
 
 
-def _winners(winners: list[Standing], comparison: Comparison) -> SafeString:
+def _winners(winners: list[EntryResult], comparison: Comparison) -> SafeString:
     check = comparison.check_name
     if not winners:
         return format_html("No entry beats the check, <strong>{}</strong>, beyond what luck could do.", check)
@@ -67,7 +67,7 @@ def depends_in_words(comparison: Comparison) -> str:
     return f"Nothing shows that the entries answer differently to {factor} (p {found.p:.2f}), so they are compared over all levels."
 
 
-def _luck(ahead: list[Standing], winners: list[Standing], comparison: Comparison) -> SafeString:
+def _luck(ahead: list[EntryResult], winners: list[EntryResult], comparison: Comparison) -> SafeString:
     if comparison.band is None:
         return SafeString("")
     size = format_html("<strong>{}</strong>", figure(comparison.band, comparison))
@@ -90,7 +90,7 @@ def _luck(ahead: list[Standing], winners: list[Standing], comparison: Comparison
 
 
 def _nothing_to_set(comparison: Comparison) -> SafeString:
-    check = next(s for s in comparison.standings if comparison.check and s.entry.pk == comparison.check.pk)
+    check = next(s for s in comparison.results if comparison.check and s.entry.pk == comparison.check.pk)
     if check.mean.n == 0:
         return format_html(
             "The check, <strong>{}</strong>, has no value for {}, so nothing can be set against it.",

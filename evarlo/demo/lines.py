@@ -23,9 +23,16 @@ from trialcore.field.simulated_season import Cultivar, PlotRecord, World, simula
 CHECK = "Marl Penny"
 LINES = tuple(f"OE-{n}" for n in range(301, 324))
 GROUND = World(
-    block_sd=0.05, plot_sd=0.12, neighbour_sd=0.4, neighbour_rho=0.9, stations=52, accident=0.03, lost_label=0.015,
-    rater_bias={"Tam": 0.3}, days_sd=1.5,
-)  # fmt: skip
+    block_sd=0.05,
+    plot_sd=0.12,
+    neighbour_sd=0.4,
+    neighbour_rho=0.9,
+    stations=52,
+    accident=0.03,
+    lost_label=0.015,
+    rater_bias={"Tam": 0.3},
+    days_sd=1.5,
+)
 
 
 def grow_lines(crop: Crop, beds: list[Bed], people: People, sown: date, seed: int = 2642) -> Trial:

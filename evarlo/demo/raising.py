@@ -27,9 +27,13 @@ SOWN_DAYS_AGO = 17
 COUNTED = (5, 7, 9, 12, 16)
 CELLS = 102  # an entry
 TRUTH = {  # share that comes up, median days, spread of log days
-    "Cinder Rail": (0.88, 6.4, 0.22), "Ostrel Red": (0.86, 6.6, 0.24), "Vane Hollow": (0.84, 9.6, 0.22),
-    "Pallister": (0.31, 7.4, 0.3), "Rook & Tide": (0.85, 6.3, 0.22), "OR-8": (0.83, 6.8, 0.25),
-}  # fmt: skip
+    "Cinder Rail": (0.88, 6.4, 0.22),
+    "Ostrel Red": (0.86, 6.6, 0.24),
+    "Vane Hollow": (0.84, 9.6, 0.22),
+    "Pallister": (0.31, 7.4, 0.3),
+    "Rook & Tide": (0.85, 6.3, 0.22),
+    "OR-8": (0.83, 6.8, 0.25),
+}
 
 
 def raise_heads(crop: Crop, bed: Bed, people: People, today: date, seed: int = 3317) -> Trial:
@@ -65,12 +69,25 @@ def raise_heads(crop: Crop, bed: Bed, people: People, today: date, seed: int = 3
 def _planned(crop: Crop, bed: Bed, people: People, today: date) -> Trial:
     traits = {t.key: t for t in Trait.objects.all()}
     plan = TrialPlan(
-        name="Radicchio, late heads", question="Which radicchio still closes its heads in the shortening days?",
-        season=str(today.year), crop=crop, bed=bed, entries=world.RADICCHIO, check="Ostrel Red", blocks=4, plot_length_m=1.5,
-        plot_width_m=1.4, path_m=0.5, between_rows_cm=35, in_row_cm=30, cv_percent=16,
+        name="Radicchio, late heads",
+        question="Which radicchio still closes its heads in the shortening days?",
+        season=str(today.year),
+        crop=crop,
+        bed=bed,
+        entries=world.RADICCHIO,
+        check="Ostrel Red",
+        blocks=4,
+        plot_length_m=1.5,
+        plot_width_m=1.4,
+        path_m=0.5,
+        between_rows_cm=35,
+        in_row_cm=30,
+        cv_percent=16,
         criteria=[CriterionPlan(traits["piece-weight"], "higher", 20), CriterionPlan(traits["evenness"], "higher", 1)],
-        sow_on=today - timedelta(days=SOWN_DAYS_AGO), plant_on=today + timedelta(days=20), pick_on=today + timedelta(days=75),
-    )  # fmt: skip
+        sow_on=today - timedelta(days=SOWN_DAYS_AGO),
+        plant_on=today + timedelta(days=20),
+        pick_on=today + timedelta(days=75),
+    )
     trial = plan_trial(plan, people.manager, seed=3301)
     fix_layout(trial, people.manager)
     made = datetime.combine(today - timedelta(days=40), time(10), tzinfo=timezone.get_current_timezone())
@@ -122,9 +139,17 @@ def _test_lots(people: People, today: date, rng: np.random.Generator) -> None:
         return
     move_stock(old, Move.Why.RECEIVED, 200, today - timedelta(days=60), people.manager, today, "a second packet")
     fresh = Lot.objects.create(
-        cultivar=old.cultivar, name=f"{today.year - 1}-207", supplier="SUP-09", year=today.year - 1, germination=90, packet=500,
-        price=3.9, thousand_g=3.2, made_by=people.manager, made_at=timezone.now(),
-    )  # fmt: skip
+        cultivar=old.cultivar,
+        name=f"{today.year - 1}-207",
+        supplier="SUP-09",
+        year=today.year - 1,
+        germination=90,
+        packet=500,
+        price=3.9,
+        thousand_g=3.2,
+        made_by=people.manager,
+        made_at=timezone.now(),
+    )
     move_stock(fresh, Move.Why.RECEIVED, 500, today - timedelta(days=60), people.manager, today)
     for lot, share in ((old, 0.68), (fresh, 0.89)):
         test = begin_test(lot, "germination", began, 4, 25, 20, "paper", people.evaluator, today, sure=True)

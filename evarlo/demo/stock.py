@@ -27,10 +27,15 @@ def fill_the_store(by: User, today: date) -> None:
             continue
         large = cultivar.crop.name == "Edamame soybean"
         known = {
-            "name": f"{today.year - n % 4 - 1}-{31 + 7 * n}", "supplier": SUPPLIERS[n % 3], "year": today.year - 1 - (n % 4),
-            "germination": float(92 - 3 * (n % 5)), "packet": 250 if large else 500, "price": 4.2 if large else 3.6,
-            "thousand_g": 320.0 if large else 3.1, "treatment": "fungicide dust, marked pink" if n == 4 else "",
-        }  # fmt: skip
+            "name": f"{today.year - n % 4 - 1}-{31 + 7 * n}",
+            "supplier": SUPPLIERS[n % 3],
+            "year": today.year - 1 - (n % 4),
+            "germination": float(92 - 3 * (n % 5)),
+            "packet": 250 if large else 500,
+            "price": 4.2 if large else 3.6,
+            "thousand_g": 320.0 if large else 3.1,
+            "treatment": "fungicide dust, marked pink" if n == 4 else "",
+        }
         lot = keep_lot(None, cultivar, known, by)
         came = today - timedelta(days=40 + n)
         move_stock(lot, Move.Why.RECEIVED, (4 if large else 2) * known["packet"], came, by, today)  # type: ignore[operator]

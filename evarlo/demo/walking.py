@@ -39,9 +39,13 @@ def befall(season: Season, today: date) -> None:
     leaf_spot(season, plots, today)
     odd = season.plot("OF-17", 2)
     raise_doubt(
-        odd, "Stake washed out; the leaves are broader than on the other plots of its block", [season.plot("Harl Quoin", 2).entry],
-        "Leaf width, and the colour of the stalks", today - timedelta(days=9), season.people.evaluator,
-    )  # fmt: skip
+        odd,
+        "Stake washed out; the leaves are broader than on the other plots of its block",
+        [season.plot("Harl Quoin", 2).entry],
+        "Leaf width, and the colour of the stalks",
+        today - timedelta(days=9),
+        season.people.evaluator,
+    )
     keep_photo(odd, uuid.UUID(int=71), _picture(), "Broad leaves", today - timedelta(days=9), False, season.people.evaluator, today)
     for person, lean in ((season.people.evaluator, 1.06), (season.people.helper, 1.35)):
         practised(person, lean, today)

@@ -35,8 +35,12 @@ class BedForm(forms.Form):
 
 class UseForm(forms.Form):
     kind = forms.ChoiceField(label="What", choices=BedUse.Kind.choices)
-    what = Words(label="Crop or material", most=80, widget=forms.TextInput(attrs={"list": "crops"}),
-                 error_messages={"required": "Nothing was typed. Expected what stood there or was put on."})  # fmt: skip
+    what = Words(
+        label="Crop or material",
+        most=80,
+        widget=forms.TextInput(attrs={"list": "crops"}),
+        error_messages={"required": "Nothing was typed. Expected what stood there or was put on."},
+    )
     from_m = Number(label="From", low=0, high=1000, unit="m", initial=0)
     to_m = Number(label="to", low=0, high=1000, unit="m")
     since = Day(label="Since")

@@ -46,8 +46,11 @@ def read_weather_sheet(text: str, today: date) -> WeatherSheet:
         low, high, rain, soil = (table.numbers[n][i] if n in table.numbers else None for n in numbers)
         warm = (COLDEST, HOTTEST)
         for name, value, (least, most) in (
-            ("tmin", low, warm), ("tmax", high, warm), ("rain_mm", rain, (0.0, WETTEST)), ("soil_c", soil, warm),
-        ):  # fmt: skip
+            ("tmin", low, warm),
+            ("tmax", high, warm),
+            ("rain_mm", rain, (0.0, WETTEST)),
+            ("soil_c", soil, warm),
+        ):
             if value is not None and not least <= value <= most:
                 problems.append(Problem(line, name, f"{value:g}", f"{least:g} to {most:g} {'mm' if name == 'rain_mm' else '°C'}"))
         if low is not None and high is not None and low > high:

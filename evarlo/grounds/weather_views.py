@@ -85,12 +85,16 @@ def _months(days: list[Drawn]) -> list[dict[str, Any]]:
         by_month[d.day.replace(day=1)].append(d)
     return [
         {
-            "month": f"{month:%b %Y}", "days": len(some), "low": sum(d.low for d in some) / len(some),
-            "high": sum(d.high for d in some) / len(some), "rain": sum(d.rain or 0.0 for d in some),
-            "frosts": sum(d.low <= 0 for d in some), "hot": sum(d.high >= 30 for d in some),
+            "month": f"{month:%b %Y}",
+            "days": len(some),
+            "low": sum(d.low for d in some) / len(some),
+            "high": sum(d.high for d in some) / len(some),
+            "rain": sum(d.rain or 0.0 for d in some),
+            "frosts": sum(d.low <= 0 for d in some),
+            "hot": sum(d.high >= 30 for d in some),
         }
         for month, some in sorted(by_month.items(), reverse=True)
-    ]  # fmt: skip
+    ]
 
 
 def _risks(record: Record) -> list[tuple[str, str, str]]:

@@ -41,8 +41,10 @@ MISLEADS = {
 }
 MOST_SAID = 12  # groups of entries that one finding names
 CARE = {
-    Care.What.HARDENED: "Hardening off", Care.What.POTTED_ON: "Potting on", Care.What.FED: "Feeding of the trays",
-}  # fmt: skip
+    Care.What.HARDENED: "Hardening off",
+    Care.What.POTTED_ON: "Potting on",
+    Care.What.FED: "Feeding of the trays",
+}
 
 
 @dataclass(frozen=True)

@@ -94,9 +94,12 @@ class ActForm(OwnIds):
 
     unmarked = ("cause", "whose", "note")
     KINDS = (
-        (Kind.LOST, "were lost"), (Kind.NOT_UP, "did not come up, because"), (Kind.THINNED, "were thinned, cut"),
-        (Kind.GRADED_OUT, "were graded out"), (Kind.GIVEN, "were given away"),
-    )  # fmt: skip
+        (Kind.LOST, "were lost"),
+        (Kind.NOT_UP, "did not come up, because"),
+        (Kind.THINNED, "were thinned, cut"),
+        (Kind.GRADED_OUT, "were graded out"),
+        (Kind.GIVEN, "were given away"),
+    )
     sowing = forms.ChoiceField(label="Of")
     plants = Number(label="How many", low=1, high=100_000, whole=True, error_messages=MANY)
     kind = forms.ChoiceField(label="What", choices=[(k.value, words) for k, words in KINDS])

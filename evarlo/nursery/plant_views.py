@@ -53,19 +53,24 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
     by_plot = planted_by_plot(planted_in(trial))
     outlook = given.get("outlook") or OutlookForm(request.GET if "tmin" in request.GET else None)
     forms_shown = {
-        "plant_form": PlotsForm(trial, initial={"on": today}), "step_form": StepForm(trial, initial={"on": today}),
+        "plant_form": PlotsForm(trial, initial={"on": today}),
+        "step_form": StepForm(trial, initial={"on": today}),
         "outlook": outlook,
-    }  # fmt: skip
+    }
     rows = step_rows(trial, Step.PLANTED)
-    hardened = Care.objects.filter(
-        tray__sowings__entry__trial=trial, what=Care.What.HARDENED, undone_at__isnull=True
-    ).exists()  # fmt: skip
+    hardened = Care.objects.filter(tray__sowings__entry__trial=trial, what=Care.What.HARDENED, undone_at__isnull=True).exists()
     context = {
-        "fits": found, "raised": raised, "rule": rule, "short": [f for f in found if f.short and not f.way and raised],
-        "word": _word(trial, outlook, hardened), "age": _ages(trial, books, hardened),
-        "planted_plots": [(p, by_plot[p.pk]) for p in plots_of(trial) if by_plot.get(p.pk)], "done": len(rows),
-        "total": len(plots_of(trial)), "by_day": days_on_record(trial, rows),
-    }  # fmt: skip
+        "fits": found,
+        "raised": raised,
+        "rule": rule,
+        "short": [f for f in found if f.short and not f.way and raised],
+        "word": _word(trial, outlook, hardened),
+        "age": _ages(trial, books, hardened),
+        "planted_plots": [(p, by_plot[p.pk]) for p in plots_of(trial) if by_plot.get(p.pk)],
+        "done": len(rows),
+        "total": len(plots_of(trial)),
+        "by_day": days_on_record(trial, rows),
+    }
     wrong = any(f.errors for f in given.values())
     context |= forms_shown | given | frame(request, trial, "plant")
     return render(request, "nursery/plant.html", context, status=422 if wrong else 200)
@@ -94,8 +99,11 @@ def _ages(trial: Trial, books: Sequence[EntryBook], hardened: bool) -> str:
     today = timezone.localdate()
     low, high = (today - max(sown)).days, (today - min(sown)).days
     age = f"{low} to {high} days" if high > low else f"{low} days"
-    too = "" if high <= usual[1] and low >= usual[0] else (" Older plants check when they are planted." if high > usual[1] else
-                                                          " Younger plants are soft and small.")  # fmt: skip
+    too = (
+        ""
+        if high <= usual[1] and low >= usual[0]
+        else (" Older plants check when they are planted." if high > usual[1] else " Younger plants are soft and small.")
+    )
     hard = "" if hardened else " They are not on record as hardened off."
     return f"The plants are {age} old; {usual[0]:g} to {usual[1]:g} are usual.{too}{hard}"
 
@@ -138,9 +146,13 @@ def shortage(request: PersonRequest, slug: str, code: str) -> HttpResponse:
         except Refused as refusal:
             wrong = (refusal.field, str(refusal))
     context = {
-        "short": short, "choices": choices_for(trial, found, short) if short.plots else [], "wrong": wrong, "b": SMITH_B,
-        "typed": request.POST, "causes": CAUSES,
-    }  # fmt: skip
+        "short": short,
+        "choices": choices_for(trial, found, short) if short.plots else [],
+        "wrong": wrong,
+        "b": SMITH_B,
+        "typed": request.POST,
+        "causes": CAUSES,
+    }
     context |= frame(request, trial, "plant")
     return render(request, "nursery/shortage.html", context, status=422 if wrong[1] else 200)
 
@@ -167,10 +179,18 @@ def _stand(request: PersonRequest, trial: Trial, form: StandRuleForm, wrong: str
         drawing = stations(chosen.plot.number, *shape, marks, allowed(request.user, "sow"))
     counted = [s for s in found if s.percent is not None]
     context = {
-        "stands": [(s, names[s.plot.entry_id]) for s in found], "rule": rule, "form": form, "below": below(found, rule),
-        "counted": len(counted), "chosen": chosen, "drawing": drawing, "causes": CAUSES, "wrong": wrong, "marks": What.choices,
+        "stands": [(s, names[s.plot.entry_id]) for s in found],
+        "rule": rule,
+        "form": form,
+        "below": below(found, rule),
+        "counted": len(counted),
+        "chosen": chosen,
+        "drawing": drawing,
+        "causes": CAUSES,
+        "wrong": wrong,
+        "marks": What.choices,
         "uneven": max((s.percent or 0 for s in counted), default=0) - min((s.percent or 0 for s in counted), default=0) > 25,
-    }  # fmt: skip
+    }
     status = 422 if form.errors or wrong else 200
     return render(request, "nursery/stand.html", context | frame(request, trial, "plant", layer="stand"), status=status)
 

@@ -138,9 +138,7 @@ def _buy_in(trial: Trial, entry: Entry, short: Fit, source: str, by: User, today
     own = short.fit // a_plot if a_plot else 0
     now = timezone.now()
     bought = plots[own:]
-    BoughtIn.objects.bulk_create(
-        BoughtIn(plot=p, source=source[:60], plants=a_plot, on=today, by=by, at=now) for p in bought
-    )  # fmt: skip
+    BoughtIn.objects.bulk_create(BoughtIn(plot=p, source=source[:60], plants=a_plot, on=today, by=by, at=now) for p in bought)
     keep_step(trial, Step.PLANTED, today, bought, by, today)
     return f"plots {', '.join(p.number for p in bought)} get {a_plot} bought plants each from {source}"
 

@@ -89,10 +89,13 @@ def _figures(trial: Trial, books: list[EntryBook], names: dict[int, str]) -> dic
     last, why = last_sowing(trial)
     counted = [r for r in rows if r.emergence]
     return {
-        "rows": [(r, names[r.book.entry.pk]) for r in rows], "told": len(counted), "last": last, "last_why": why,
+        "rows": [(r, names[r.book.entry.pk]) for r in rows],
+        "told": len(counted),
+        "last": last,
+        "last_why": why,
         "behind": [(r, names[r.book.entry.pk]) for r in counted if r.emergence and r.emergence.coming in HURTS],
         "drawing": _drawn(counted) if counted else "",
-    }  # fmt: skip
+    }
 
 
 def _drawn(rows: Sequence[Coming]) -> str:
@@ -165,18 +168,22 @@ def _cells(request: PersonRequest, trial: Trial, sowing: Sowing, form: CountForm
         drawn |= {c: draw.Cell(other.entry.code, 2, other=True) for c in other.cells}
     mode = "count" if allowed(request.user, "sow") else ""
     context = {
-        "row": row, "called": called(trial, request.user)[sowing.entry_id], "form": form, "digits": digits,
-        "plants": sum(map(int, digits)), "empty": digits.count("0"), "several": sum(d > "1" for d in digits),
+        "row": row,
+        "called": called(trial, request.user)[sowing.entry_id],
+        "form": form,
+        "digits": digits,
+        "plants": sum(map(int, digits)),
+        "empty": digits.count("0"),
+        "several": sum(d > "1" for d in digits),
         "drawing": draw.tray(str(tray), tray.rows, tray.cols, drawn, mode),
-    }  # fmt: skip
+    }
     return render(request, "nursery/cells.html", context | frame(request, trial, "sow"), status=422 if form.errors else 200)
 
 
 def _choices(books: Sequence[EntryBook], names: dict[int, str]) -> list[tuple[str, str]]:
     return [
-        (str(x.sowing.pk), f"{names[x.sowing.entry_id]}, {x.sowing.where}: {x.balance.standing} standing")
-        for x in _lines(books)
-    ]  # fmt: skip
+        (str(x.sowing.pk), f"{names[x.sowing.entry_id]}, {x.sowing.where}: {x.balance.standing} standing") for x in _lines(books)
+    ]
 
 
 @may("see")
@@ -192,20 +199,24 @@ def _balance(request: PersonRequest, trial: Trial, **given: Any) -> HttpResponse
     rule = rule_of(trial)
     trays = {x.sowing.tray_id for b in books for x in b.lines if x.sowing.tray_id}
     forms_shown = {
-        "act": ActForm(choices, initial={"on": today}), "prick": PrickForm(choices, initial={"on": today}),
+        "act": ActForm(choices, initial={"on": today}),
+        "prick": PrickForm(choices, initial={"on": today}),
         "care": CareForm(initial={"on": today}),
         "rule_form": RuleForm(initial={"surplus": rule.surplus, "reserve": rule.reserve, "release": rule.release}),
         "harden": HardenForm(initial={"plant_on": trial.plant_on, "days": 9}),
-    }  # fmt: skip
+    }
     whole = [(b, b.whole, names[b.entry.pk]) for b in books if b.lines]
     happened = sorted((h for b in books for x in b.lines for h in x.happened), key=lambda h: (h.on, h.pk), reverse=True)
     sowing_of = {x.sowing.pk: x.sowing for b in books for x in b.lines}
     cares = Care.objects.filter(tray__in=trays, undone_at__isnull=True)
     context = {
-        "books": whole, "rule": rule, "steps": given.pop("steps", []), "names": names,
+        "books": whole,
+        "rule": rule,
+        "steps": given.pop("steps", []),
+        "names": names,
         "happened": [(h, sowing_of[h.sowing_id], names[sowing_of[h.sowing_id].entry_id]) for h in happened[:60]],
         "cares": cares.select_related("tray", "by").order_by("-on", "-id")[:30],
-    }  # fmt: skip
+    }
     wrong = any(f.errors for f in given.values())
     return render(
         request, "nursery/balance.html", forms_shown | given | context | frame(request, trial, "sow"), status=422 if wrong else 200

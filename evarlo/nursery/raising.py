@@ -53,9 +53,17 @@ def happen(sowing: Sowing, act: Act, by: User, today: date) -> Happening | None:
             return None
         Happening.objects.filter(pk__in=[h.pk for h in same_day]).update(undone_at=now, undone_by=by)
     made = Happening.objects.create(
-        sowing=sowing, kind=act.kind, plants=act.plants, cells=act.cells, cause=act.cause.strip(), whose=act.whose, on=act.on,
-        note=act.note.strip(), by=by, at=now,
-    )  # fmt: skip
+        sowing=sowing,
+        kind=act.kind,
+        plants=act.plants,
+        cells=act.cells,
+        cause=act.cause.strip(),
+        whose=act.whose,
+        on=act.on,
+        note=act.note.strip(),
+        by=by,
+        at=now,
+    )
     try:
         balance_of(sowing, happenings_of([sowing])[sowing.pk])
     except ValueError as error:
@@ -129,9 +137,17 @@ def prick_out(sowing: Sowing, plants: int, tray: Tray, cells: Sequence[int], on:
     session = sowing.session
     moved = type(session).objects.create(on=on, by=by, medium=session.medium, at=timezone.now())
     return Sowing.objects.create(
-        session=moved, entry=sowing.entry, level=sowing.level, lot=sowing.lot, tray=tray, cells=sorted(cells), per_cell=1,
-        seeds=plants, again=sowing.again, parent=sowing,
-    )  # fmt: skip
+        session=moved,
+        entry=sowing.entry,
+        level=sowing.level,
+        lot=sowing.lot,
+        tray=tray,
+        cells=sorted(cells),
+        per_cell=1,
+        seeds=plants,
+        again=sowing.again,
+        parent=sowing,
+    )
 
 
 @transaction.atomic

@@ -42,8 +42,12 @@ def room_page(request: PersonRequest) -> HttpResponse:
     return _page(request)
 
 
-def _page(request: PersonRequest, place: PlaceForm | None = None, move: MoveForm | None = None,
-          reading: tuple[int, ReadingForm] | None = None) -> HttpResponse:  # fmt: skip
+def _page(
+    request: PersonRequest,
+    place: PlaceForm | None = None,
+    move: MoveForm | None = None,
+    reading: tuple[int, ReadingForm] | None = None,
+) -> HttpResponse:
     today = timezone.localdate()
     found = rooms(today)
     placed = {t.pk for r in found for t in r.trays}
@@ -55,8 +59,10 @@ def _page(request: PersonRequest, place: PlaceForm | None = None, move: MoveForm
         shown.append((r, drawn(r.stays, r.place.capacity, today), form))
     context = {
         "rooms": shown,
-        "place_form": place or PlaceForm(), "move_form": move or MoveForm(initial={"on": today}), "homeless": homeless[:60],
-    }  # fmt: skip
+        "place_form": place or PlaceForm(),
+        "move_form": move or MoveForm(initial={"on": today}),
+        "homeless": homeless[:60],
+    }
     wrong = (place and place.errors) or (move and move.errors) or reading
     return render(request, "nursery/room.html", context, status=422 if wrong else 200)
 

@@ -77,9 +77,14 @@ def sow(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 def _page(
-    request: PersonRequest, trial: Trial, step_form: StepForm | None = None, form: SowForm | None = None,
-    tray_form: TrayForm | None = None, plots_form: SowPlotsForm | None = None, tray: Tray | None = None,
-) -> HttpResponse:  # fmt: skip
+    request: PersonRequest,
+    trial: Trial,
+    step_form: StepForm | None = None,
+    form: SowForm | None = None,
+    tray_form: TrayForm | None = None,
+    plots_form: SowPlotsForm | None = None,
+    tray: Tray | None = None,
+) -> HttpResponse:
     today, names = timezone.localdate(), called(trial, request.user)
     books, plan = in_order(request, trial, book_of(trial)), plan_of(trial)
     packets = packets_of(books, names, needs := needs_of(trial, {}, today))
@@ -93,16 +98,25 @@ def _page(
     if not in_trays and plots_form is None:
         plots_form = SowPlotsForm(trial, initial=_last_session(request) | {"seeds": a_plot})
     context: dict[str, Any] = {
-        "packets": packets, "plan": plan, "in_trays": in_trays, "trays": trays, "tray": tray, "today": today,
-        "sown": sum(p.sown for p in packets), "seeds": sum(p.seeds for p in packets),
-        "begun": sum(bool(p.book.lines) for p in packets), "order": " ".join(request.session.get(f"packets-{trial.slug}", [])),
-        "audit": audit_of(trial, books, allowed(request.user, "see_names")), "tray_form": tray_form,
+        "packets": packets,
+        "plan": plan,
+        "in_trays": in_trays,
+        "trays": trays,
+        "tray": tray,
+        "today": today,
+        "sown": sum(p.sown for p in packets),
+        "seeds": sum(p.seeds for p in packets),
+        "begun": sum(bool(p.book.lines) for p in packets),
+        "order": " ".join(request.session.get(f"packets-{trial.slug}", [])),
+        "audit": audit_of(trial, books, allowed(request.user, "see_names")),
+        "tray_form": tray_form,
         "plots_form": plots_form,
         "step_form": step_form or StepForm(trial, initial={"on": today}),
-        "rows": step_rows(trial, Step.SOWN), "total": len(plots_of(trial)),
+        "rows": step_rows(trial, Step.SOWN),
+        "total": len(plots_of(trial)),
         "sowings": [x.sowing for b in books for x in b.lines if not x.sowing.parent_id and not x.happened],
         "treated": sorted({x.sowing.lot.treatment for b in books for x in b.lines if x.sowing.lot and x.sowing.lot.treatment}),
-    }  # fmt: skip
+    }
     if tray and in_trays and trial.is_fixed:
         context |= _bench(request, trial, tray, packets, [s for r in needs.rows for s in r.lots], form)
     if not in_trays:
@@ -139,13 +153,14 @@ def _bench(
         wanted = -(-int(again) // per_cell) if again.isdigit() else packet.cells_left or 1
         free = first_free(taken, min(wanted, tray.cells), tray.cells)
         initial = _last_session(request) | {
-            "entry": packet.book.entry.code, "per_cell": per_cell, "cells": cells_in_words(free, tray.cols), "again": again != "",
-        }  # fmt: skip
+            "entry": packet.book.entry.code,
+            "per_cell": per_cell,
+            "cells": cells_in_words(free, tray.cols),
+            "again": again != "",
+        }
         form = SowForm(trial, entries, names, lots, initial=initial)
     order = {pk: n for n, pk in enumerate(dict.fromkeys(s.entry_id for s in taken.values()))}
-    drawn = {
-        n: draw.Cell(s.entry.code, order[s.entry_id], s.entry.trial_id != trial.pk) for n, s in taken.items()
-    }  # fmt: skip
+    drawn = {n: draw.Cell(s.entry.code, order[s.entry_id], s.entry.trial_id != trial.pk) for n, s in taken.items()}
     mode = "choose" if allowed(request.user, "sow") else ""
     return {"form": form, "free": tray.cells - len(taken), "drawing": draw.tray(str(tray), tray.rows, tray.cols, drawn, mode)}
 

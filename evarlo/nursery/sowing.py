@@ -126,7 +126,7 @@ def _sown(put: Put, session: Session, seeds: int, today: date, sure: bool, **whe
         move_stock(put.lot, Move.Why.TAKEN, seeds, session.on, session.by, today, _why(put), sure)
     return Sowing.objects.create(
         session=session, entry=put.entry, level=put.level, lot=put.lot, per_cell=put.per_cell, seeds=seeds, again=put.again, **where
-    )  # fmt: skip
+    )
 
 
 @transaction.atomic

@@ -85,16 +85,33 @@ def usual_days(lot: Lot) -> int:
 
 
 @transaction.atomic
-def begin_test(lot: Lot, method: str, on: date, replicates: int, seeds: int, celsius: float | None, on_what: str, by: User,
-               today: date, sure: bool = False) -> GerminationTest:  # fmt: skip
+def begin_test(
+    lot: Lot,
+    method: str,
+    on: date,
+    replicates: int,
+    seeds: int,
+    celsius: float | None,
+    on_what: str,
+    by: User,
+    today: date,
+    sure: bool = False,
+) -> GerminationTest:
     """Begin a test; its seeds leave the lot's stock. Raises Refused as `move_stock`, or for material that is no seed."""
     if lot.material != Lot.Material.SEED:
         raise Refused("Only seed is tested for germination.")
     move_stock(lot, Move.Why.TAKEN, replicates * seeds, on, by, today, "germination test", sure)
     return GerminationTest.objects.create(
-        lot=lot, method=method, began_on=on, replicates=replicates, seeds=seeds, celsius=celsius, on_what=on_what, by=by,
+        lot=lot,
+        method=method,
+        began_on=on,
+        replicates=replicates,
+        seeds=seeds,
+        celsius=celsius,
+        on_what=on_what,
+        by=by,
         at=timezone.now(),
-    )  # fmt: skip
+    )
 
 
 @transaction.atomic
@@ -154,12 +171,18 @@ def _result(test: GerminationTest, counts: Iterable[GerminationCount]) -> TestRe
     stated = test.lot.germination
     wanted = min(WANTED, stated / 100) if stated else WANTED
     return TestResult(
-        test, totals, days, newly, tuple(by_replicate), low, high,
+        test,
+        totals,
+        days,
+        newly,
+        tuple(by_replicate),
+        low,
+        high,
         germination_speed(days, newly) if told else None,
         compare_replicates(by_replicate, [test.seeds] * test.replicates),
         judge_lot(normal, test.sown, wanted, min(0.5, wanted)),
         test.began_on + timedelta(days=round(GIVEN_UP * usual_days(test.lot))),
-    )  # fmt: skip
+    )
 
 
 def tests_of(lot: Lot) -> list[TestResult]:
@@ -177,8 +200,9 @@ def tested(lots: Iterable[int]) -> dict[int, TestResult]:
 
 def against(one: TestResult, other: TestResult) -> str:
     """The other lot's test set against this one, in words."""
-    name = f"Lot {other.test.lot.name}" + ("" if other.test.lot.cultivar_id == one.test.lot.cultivar_id else
-                                           f" of {other.test.lot.cultivar.name}")  # fmt: skip
+    name = f"Lot {other.test.lot.name}" + (
+        "" if other.test.lot.cultivar_id == one.test.lot.cultivar_id else f" of {other.test.lot.cultivar.name}"
+    )
     found = compare_lots(one.normal, one.test.sown, other.normal, other.test.sown)
     low, high = 100 * found.lower95, 100 * found.upper95
     if low > 0:

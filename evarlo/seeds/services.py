@@ -16,9 +16,19 @@ from evarlo.seeds.models import Lot, Move
 from evarlo.ui.refused import Refused, only_done
 
 FIELDS = (
-    "name", "supplier", "material", "year", "grade", "thousand_g", "diameter_mm", "germination", "treatment", "packet", "price",
+    "name",
+    "supplier",
+    "material",
+    "year",
+    "grade",
+    "thousand_g",
+    "diameter_mm",
+    "germination",
+    "treatment",
+    "packet",
+    "price",
     "note",
-)  # fmt: skip
+)
 
 
 @transaction.atomic

@@ -49,9 +49,7 @@ class CountForm(forms.Form):
 
     def counted(self) -> dict[int, dict[str, int]]:
         data = self.cleaned_data
-        return {
-            r: {kind: data[f"{kind}_{r}"] or 0 for kind in CLASSES} for r in range(1, self.test.replicates + 1)
-        }  # fmt: skip
+        return {r: {kind: data[f"{kind}_{r}"] or 0 for kind in CLASSES} for r in range(1, self.test.replicates + 1)}
 
 
 @may("see_names")
@@ -75,10 +73,14 @@ def _page(request: PersonRequest, test: GerminationTest, form: CountForm) -> Htt
     stated = test.lot.germination
     said = f"{found.normal} of {test.sown} seeds germinated" + (f", {stated:g} % were stated" if stated else "")
     context = {
-        "test": test, "result": found, "form": form, "classes": CLASSES, "against": [against(found, o) for o in near[:8]],
+        "test": test,
+        "result": found,
+        "form": form,
+        "classes": CLASSES,
+        "against": [against(found, o) for o in near[:8]],
         "drawing": coming([Line("this lot", so_far, fitted, "own")], said, stated) if so_far else "",
         "counts": test.counts.filter(superseded_by__isnull=True).select_related("by"),
-    }  # fmt: skip
+    }
     return render(request, "seeds/test.html", context, status=422 if form.errors else 200)
 
 
@@ -92,9 +94,17 @@ def begin(request: PersonRequest, pk: int) -> HttpResponse:
         method = data["method"] or GerminationTest.Method.GERMINATION
         try:
             made = begin_test(
-                lot, method, data["began_on"], data["replicates"], data["seeds"], data["celsius"], data["on_what"], request.user,
-                timezone.localdate(), data["sure"],
-            )  # fmt: skip
+                lot,
+                method,
+                data["began_on"],
+                data["replicates"],
+                data["seeds"],
+                data["celsius"],
+                data["on_what"],
+                request.user,
+                timezone.localdate(),
+                data["sure"],
+            )
             return redirect("seeds:test", made.pk)
         except Refused as refusal:
             form.add_error({"on": "began_on"}.get(refusal.field, refusal.field or None), str(refusal))

@@ -19,9 +19,15 @@ from evarlo.catalogue.traits import put_in_library
 from evarlo.testing.world import PASSWORD
 
 FLAGS = (
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
-)  # fmt: skip
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+)
 DESK = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 844}
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()

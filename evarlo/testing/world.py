@@ -37,10 +37,22 @@ def plan(entries: Sequence[str] = ("Corvane", "Quillet", "OF-17", "Brakewater"),
     site, _ = Site.objects.get_or_create(name="Ostrel Flats", defaults={"last_frost": "04-18", "first_frost": "10-21"})
     bed, _ = Bed.objects.get_or_create(site=site, name="North strip", defaults={"length_m": 20, "width_m": 10, "bearing": 75})
     given: dict[str, Any] = {
-        "name": "Fennel", "question": "Which is heaviest?", "crop": crop, "season": "2026", "bed": bed, "entries": entries,
-        "check": entries[0], "blocks": 3, "plot_length_m": 2.0, "plot_width_m": 1.5, "path_m": 0.5, "between_rows_cm": 40,
-        "in_row_cm": 30, "cv_percent": 12, "criteria": [CriterionPlan(trait("plot-yield"), "higher", 0.5)],
-    }  # fmt: skip
+        "name": "Fennel",
+        "question": "Which is heaviest?",
+        "crop": crop,
+        "season": "2026",
+        "bed": bed,
+        "entries": entries,
+        "check": entries[0],
+        "blocks": 3,
+        "plot_length_m": 2.0,
+        "plot_width_m": 1.5,
+        "path_m": 0.5,
+        "between_rows_cm": 40,
+        "in_row_cm": 30,
+        "cv_percent": 12,
+        "criteria": [CriterionPlan(trait("plot-yield"), "higher", 0.5)],
+    }
     return TrialPlan(**(given | changes))
 
 

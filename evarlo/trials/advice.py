@@ -24,25 +24,61 @@ class Explained:
 
 
 DESIGNS = (
-    Explained(Design.BLOCKS, "Complete blocks", "Every entry stands once in every block.",
-              "Choose it for up to about 16 entries on ground that differs from place to place."),
-    Explained(Design.INCOMPLETE, "Incomplete blocks", "Each replicate is cut into small blocks on ground of one kind.",
-              "Choose it for more than about 16 entries."),
-    Explained(Design.LATIN, "Latin square", "Every entry stands once in every row and once in every column.",
-              "Choose it for 4 to 8 entries when the ground changes both ways."),
-    Explained(Design.NO_BLOCKS, "Completely randomised", "Every plot may hold any entry.",
-              "Choose it only where the ground is even: pots, a bench, a small tunnel."),
-    Explained(Design.AUGMENTED, "Augmented blocks", "New entries stand once, checks in every block tell how blocks differ.",
-              "Choose it for many new entries with too little seed to repeat them."),
-    Explained(Design.FACTORIAL, "Factorial in blocks", "Every entry meets every level of a second factor in every block.",
-              "Choose it when the levels can be changed plot by plot."),
-    Explained(Design.SPLIT, "Split-plot", "One factor lies on large plots, the other on plots within them.",
-              "Choose it when a level, such as a sowing date or a cover, needs a larger piece of ground."),
-    Explained(Design.STRIP, "Strip-plot", "Both factors lie in strips across each other.",
-              "Choose it when both need long strips; it tells best where the ranking of entries changes."),
-    Explained(Design.PAIRS, "Pairs with the check", "Every entry stands beside a plot of the check.",
-              "Choose it for a few entries on growers' own ground, or where ground is very uneven."),
-)  # fmt: skip
+    Explained(
+        Design.BLOCKS,
+        "Complete blocks",
+        "Every entry stands once in every block.",
+        "Choose it for up to about 16 entries on ground that differs from place to place.",
+    ),
+    Explained(
+        Design.INCOMPLETE,
+        "Incomplete blocks",
+        "Each replicate is cut into small blocks on ground of one kind.",
+        "Choose it for more than about 16 entries.",
+    ),
+    Explained(
+        Design.LATIN,
+        "Latin square",
+        "Every entry stands once in every row and once in every column.",
+        "Choose it for 4 to 8 entries when the ground changes both ways.",
+    ),
+    Explained(
+        Design.NO_BLOCKS,
+        "Completely randomised",
+        "Every plot may hold any entry.",
+        "Choose it only where the ground is even: pots, a bench, a small tunnel.",
+    ),
+    Explained(
+        Design.AUGMENTED,
+        "Augmented blocks",
+        "New entries stand once, checks in every block tell how blocks differ.",
+        "Choose it for many new entries with too little seed to repeat them.",
+    ),
+    Explained(
+        Design.FACTORIAL,
+        "Factorial in blocks",
+        "Every entry meets every level of a second factor in every block.",
+        "Choose it when the levels can be changed plot by plot.",
+    ),
+    Explained(
+        Design.SPLIT,
+        "Split-plot",
+        "One factor lies on large plots, the other on plots within them.",
+        "Choose it when a level, such as a sowing date or a cover, needs a larger piece of ground.",
+    ),
+    Explained(
+        Design.STRIP,
+        "Strip-plot",
+        "Both factors lie in strips across each other.",
+        "Choose it when both need long strips; it tells best where the ranking of entries changes.",
+    ),
+    Explained(
+        Design.PAIRS,
+        "Pairs with the check",
+        "Every entry stands beside a plot of the check.",
+        "Choose it for a few entries on growers' own ground, or where ground is very uneven.",
+    ),
+)
 MANY = 16
 
 

@@ -81,11 +81,16 @@ def _page(request: PersonRequest, trial: Trial, form: TaskForm | None) -> HttpRe
     asked = SowingForm(request.GET) if "market" in request.GET or "times" in request.GET else SowingForm()
     key = request.user.calendar_key
     context = frame(request, trial, "plan", layer="entry") | {
-        "agenda": agenda, "drawing": drawing, "form": form or TaskForm(agenda), "today": timezone.localdate(), "stages": STAGES,
+        "agenda": agenda,
+        "drawing": drawing,
+        "form": form or TaskForm(agenda),
+        "today": timezone.localdate(),
+        "stages": STAGES,
         "feed": request.build_absolute_uri(reverse("trials:feed", args=[key])) if key else "",
-        "asked": asked, **_answers(trial, asked),
+        "asked": asked,
+        **_answers(trial, asked),
         "dropped": trial.tasks.filter(dropped=True).count(),
-    }  # fmt: skip
+    }
     return render(request, "trials/calendar.html", context, status=422 if form and form.errors else 200)
 
 

@@ -11,7 +11,7 @@ from evarlo.trials.models import Trial
 from trialcore.inference.power import Precision, precision
 from trialcore.layouts.bed import Bed, PlotSize, Spot
 from trialcore.layouts.incomplete import alpha, alpha_shape, augmented
-from trialcore.layouts.neighbours import Fault, Rules, Standing, faults_of
+from trialcore.layouts.neighbours import Fault, PlotInGround, Rules, faults_of
 from trialcore.layouts.paths import plot_number, serpentine
 from trialcore.layouts.placing import BlockPlace, Placed, lacking, place_in_beds
 from trialcore.layouts.plan import LaidPlot, Layout
@@ -133,9 +133,17 @@ def _laid(wanted: Wanted, layout: Layout, size: PlotSize, beds: Sequence[Bed], m
     plots = _numbered(wanted, layout, there)
     length, width = there.cols * size.length, there.rows * size.width
     return Draft(
-        tuple(plots), there.used_length, there.used_width, there.fits, there.short_by, _shape(wanted, layout, there),
-        layout.efficiency, layout.notes, there.blocks, (length, width),
-    )  # fmt: skip
+        tuple(plots),
+        there.used_length,
+        there.used_width,
+        there.fits,
+        there.short_by,
+        _shape(wanted, layout, there),
+        layout.efficiency,
+        layout.notes,
+        there.blocks,
+        (length, width),
+    )
 
 
 def drawn(wanted: Wanted, seed: int) -> Layout:
@@ -254,7 +262,7 @@ def faults_in(plots: Sequence[DraftPlot], given: Conditions) -> list[Fault]:
             least_rows=given.least_rows,
             gradient_along_x=place.gradient_along,
         )
-        found += faults_of([Standing(p.number, name, p.block, p.x, p.y, p.length, p.width) for p, name in named], rules)
+        found += faults_of([PlotInGround(p.number, name, p.block, p.x, p.y, p.length, p.width) for p, name in named], rules)
     return found
 
 

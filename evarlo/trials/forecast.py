@@ -240,10 +240,19 @@ def _in_beds(typed: dict[str, Any], wanted: Wanted) -> dict[str, Any]:
     at = stacked([(b.length, b.width) for b in beds])
     names = [typed.get("bed") or "", *(b.name for b in typed.get("more_beds") or ())]
     tags = [
-        Tag(0, p.number, p.x + at[p.bed][0], p.y + at[p.bed][1], p.length, p.width, url="#", left=_seen(wanted, p.inner, p.level),
-            said=f"Block {p.block}" if p.block else "plot")
+        Tag(
+            0,
+            p.number,
+            p.x + at[p.bed][0],
+            p.y + at[p.bed][1],
+            p.length,
+            p.width,
+            url="#",
+            left=_seen(wanted, p.inner, p.level),
+            said=f"Block {p.block}" if p.block else "plot",
+        )
         for p in drawn.plots
-    ]  # fmt: skip
+    ]
     soils = [
         Outline(name if len(beds) > 1 else "", x, y, b.length, b.width) for name, (x, y), b in zip(names, at, beds, strict=True)
     ]

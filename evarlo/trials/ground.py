@@ -56,7 +56,7 @@ def layers_of(trial: Trial) -> tuple[Layer, ...]:
 def scoring_ground(trial: Trial, done: set[int]) -> Ground:
     """The plan while plots are being scored: which ones have an answer, and neither names nor codes nor scores."""
     tags = [
-        _tag(trial, p, None, shade=4 if p.pk in done else None, hatched=bool(p.standing))  # type: ignore[attr-defined]
+        _tag(trial, p, None, shade=4 if p.pk in done else None, hatched=bool(p.exclusions_in_force))  # type: ignore[attr-defined]
         for p in plots_of(trial)
     ]
     bearing = trial.bed.bearing if trial.bed else None
@@ -82,10 +82,14 @@ def ground_of(trial: Trial, user: Any, wanted: str = "") -> Ground:
         tags, low, high = _by_trait(trial, plots, names, trait, readings)
     scaled = trial.bed is not None
     drawing = plan(
-        tags, outlines(plots, trial), trial.bed.bearing if trial.bed else None, scaled, title=f"Ground plan, {trial.name}",
+        tags,
+        outlines(plots, trial),
+        trial.bed.bearing if trial.bed else None,
+        scaled,
+        title=f"Ground plan, {trial.name}",
         handles=_handles(trial) if layer == ENTRY and may_move(trial) and allowed(user, "plan") else (),
         obstacles=_obstacles(trial) if layer == ENTRY else (),
-    )  # fmt: skip
+    )
     gaps = any(t.hatched for t in tags)
     return Ground(drawing, layers, layer, low, high, gaps, any(t.ring for t in tags), scaled)
 
@@ -94,10 +98,16 @@ def values_ground(trial: Trial, values: dict[int, float], top: float, title: str
     """The plan coloured by some percent of each plot (by id), from nothing to `top`; neither codes nor names."""
     plots = plots_of(trial)
     tags = [
-        _tag(trial, p, None, f"{values[p.pk]:.3g} %" if p.pk in values else "",
-             shade=shade_of(values[p.pk], 0, top) if p.pk in values else None, hatched=p.pk not in values)
+        _tag(
+            trial,
+            p,
+            None,
+            f"{values[p.pk]:.3g} %" if p.pk in values else "",
+            shade=shade_of(values[p.pk], 0, top) if p.pk in values else None,
+            hatched=p.pk not in values,
+        )
         for p in plots
-    ]  # fmt: skip
+    ]
     bearing = trial.bed.bearing if trial.bed else None
     return plan(tags, outlines(plots, trial), bearing, trial.bed is not None, 520.0, 330.0, title)
 
@@ -122,9 +132,17 @@ def close_plan(trial: Trial, user: Any) -> SafeString:
     soils = [Outline(b.name, *at[b.pk], b.length_m, b.width_m, b.pk) for b in trial.beds] or outlines(plots, trial)
     bearing = trial.bed.bearing if trial.bed else None
     return plan(
-        tags, soils, bearing, trial.bed is not None, 1240.0, 620.0, f"Plan, {trial.name}", obstacles=_obstacles(trial),
-        plants=_plants(trial, plots), sun=sun,
-    )  # fmt: skip
+        tags,
+        soils,
+        bearing,
+        trial.bed is not None,
+        1240.0,
+        620.0,
+        f"Plan, {trial.name}",
+        obstacles=_obstacles(trial),
+        plants=_plants(trial, plots),
+        sun=sun,
+    )
 
 
 Dots = list[tuple[float, float]]
@@ -199,7 +217,7 @@ def _by_trait(
     tags = []
     for plot in plots:
         reading = readings.get(plot.pk)
-        standing = plot.standing[0] if plot.standing else None  # type: ignore[attr-defined]
+        standing = plot.exclusions_in_force[0] if plot.exclusions_in_force else None  # type: ignore[attr-defined]
         if standing:
             tags.append(_tag(trial, plot, names, left=_short(standing.cause), hatched=True))
         elif reading is None or reading.number is None:
@@ -228,9 +246,12 @@ def _obstacles(trial: Trial) -> list[Outline]:
 
 def _short(cause: str) -> str:
     short: dict[str, str] = {
-        Cause.ACCIDENT: "accident", Cause.FAILED: "failed", Cause.NOT_REACHED: "not reached", Cause.LOST_LABEL: "label",
+        Cause.ACCIDENT: "accident",
+        Cause.FAILED: "failed",
+        Cause.NOT_REACHED: "not reached",
+        Cause.LOST_LABEL: "label",
         IDENTITY: "which?",
-    }  # fmt: skip
+    }
     return short.get(cause, "")
 
 

@@ -53,11 +53,23 @@ def _put_plots(trial: Trial, drawn: Draft) -> None:
     trial.plots.all().delete()
     Plot.objects.bulk_create(
         Plot(
-            trial=trial, entry=entries[p.code], block=p.block, inner=p.inner, level=p.level, number=p.number, place=place,
-            row=p.row, col=p.col, x=p.x, y=p.y, length=p.length, width=p.width, bed=trial.beds[p.bed],
+            trial=trial,
+            entry=entries[p.code],
+            block=p.block,
+            inner=p.inner,
+            level=p.level,
+            number=p.number,
+            place=place,
+            row=p.row,
+            col=p.col,
+            x=p.x,
+            y=p.y,
+            length=p.length,
+            width=p.width,
+            bed=trial.beds[p.bed],
         )
         for place, p in enumerate(drawn.plots, start=1)
-    )  # fmt: skip
+    )
 
 
 def wanted_of(trial: Trial) -> Wanted:
@@ -65,9 +77,14 @@ def wanted_of(trial: Trial) -> Wanted:
     entries = list(trial.entries.all())
     checks = [e for e in entries if e.is_check] + [e for e in entries if e.repeated and not e.is_check]
     return Wanted(
-        trial.design, tuple(e.code for e in entries), trial.blocks, trial.block_size, tuple(trial.levels), trial.entries_whole,
+        trial.design,
+        tuple(e.code for e in entries),
+        trial.blocks,
+        trial.block_size,
+        tuple(trial.levels),
+        trial.entries_whole,
         tuple(e.code for e in checks),
-    )  # fmt: skip
+    )
 
 
 def conditions_of(trial: Trial) -> Conditions:

@@ -231,16 +231,32 @@ def order_lines(needs: Needs) -> list[list[str]]:
     lines = [["item", "supplier", "amount", "unit", "packs", "pack_size", "order_by", "cost"]]
     for r in needs.short:
         lot = r.lots[0].lot if r.lots else None
-        lines.append([
-            r.name, lot.supplier if lot else "", str(r.short), lot.counted_in if lot else "seeds", _text(r.packets),
-            _text(lot.packet if lot else None), r.order_by.isoformat() if r.order_by else "", _text(r.cost),
-        ])  # fmt: skip
+        lines.append(
+            [
+                r.name,
+                lot.supplier if lot else "",
+                str(r.short),
+                lot.counted_in if lot else "seeds",
+                _text(r.packets),
+                _text(lot.packet if lot else None),
+                r.order_by.isoformat() if r.order_by else "",
+                _text(r.cost),
+            ]
+        )
     for m in needs.materials:
         order_by = needs.sow_on - timedelta(days=needs.plan.lead_days) if needs.sow_on else None
-        lines.append([
-            m.material.name, "", f"{m.in_all:.4g}", m.unit, _text(m.packs), _text(m.material.pack),
-            order_by.isoformat() if order_by else "", _text(m.cost),
-        ])  # fmt: skip
+        lines.append(
+            [
+                m.material.name,
+                "",
+                f"{m.in_all:.4g}",
+                m.unit,
+                _text(m.packs),
+                _text(m.material.pack),
+                order_by.isoformat() if order_by else "",
+                _text(m.cost),
+            ]
+        )
     return lines
 
 

@@ -26,8 +26,16 @@ from evarlo.ui.refused import Refused
 from trialcore.reckoning.doses import PER_M2
 
 PLAN_FIELDS = (
-    "per_station", "germination", "field_percent", "spare_percent", "spare", "transplant", "tray_cells", "cell_ml", "lead_days",
-)  # fmt: skip
+    "per_station",
+    "germination",
+    "field_percent",
+    "spare_percent",
+    "spare",
+    "transplant",
+    "tray_cells",
+    "cell_ml",
+    "lead_days",
+)
 
 
 class NeedForm(forms.Form):

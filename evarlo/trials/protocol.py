@@ -18,9 +18,12 @@ from evarlo.trials.services import Refused
 from evarlo.ui.refused import only_done
 
 STAGES = (
-    ("sow", "At sowing"), ("plant", "At planting"), ("grow", "While it grows"), ("walk", "When plots are scored"),
+    ("sow", "At sowing"),
+    ("plant", "At planting"),
+    ("grow", "While it grows"),
+    ("walk", "When plots are scored"),
     ("pick", "When it is picked"),
-)  # fmt: skip
+)
 LONGEST = 2000
 
 

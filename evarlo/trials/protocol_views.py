@@ -62,12 +62,13 @@ def _page(request: PersonRequest, trial: Trial, **bound: forms.Form) -> HttpResp
     newest = versions[0] if versions else None
     today = timezone.localdate()
     context: dict[str, Any] = frame(request, trial, "plan", layer="entry") | {
-        "versions": versions, "newest": newest,
+        "versions": versions,
+        "newest": newest,
         "lines": [(name, newest.steps.get(key, "")) for key, name in STAGES] if newest else [],
         "marks": marks_of(trial),
         "form": ProtocolForm(initial={**(newest.steps if newest else {}), "since": today}),
         "deviation": DeviationForm(trial, initial={"on": today}),
-    }  # fmt: skip
+    }
     wrong = any(form.errors for form in bound.values())
     return render(request, "trials/protocol.html", context | bound, status=422 if wrong else 200)
 

@@ -51,13 +51,13 @@ def without_names(trial: Trial, text: str, user: Any) -> str:
 def plots_of(trial: Trial) -> list[Plot]:
     """The plots along the walking path, each with its entry and its standing exclusion if it has one."""
     standing = Exclusion.objects.filter(lifted_at__isnull=True)
-    plots = trial.plots.select_related("entry").prefetch_related(Prefetch("exclusions", standing, to_attr="standing"))
+    plots = trial.plots.select_related("entry").prefetch_related(Prefetch("exclusions", standing, to_attr="exclusions_in_force"))
     return trial.once("plots", lambda: list(plots))
 
 
 def judged_plots(trial: Trial) -> list[Plot]:
     """The plots along the walking path that are not left out."""
-    return [p for p in plots_of(trial) if not p.standing]  # type: ignore[attr-defined]
+    return [p for p in plots_of(trial) if not p.exclusions_in_force]  # type: ignore[attr-defined]
 
 
 def readings_of(trial: Trial, trait: Trait) -> Readings:
@@ -120,11 +120,21 @@ def layout_faults_of(trial: Trial) -> list[Fault]:
     order = {bed.pk: n for n, bed in enumerate(trial.beds)}
     drawn = [
         DraftPlot(
-            p.entry.code, p.number, p.block, p.inner, p.row, p.col, p.x, p.y, p.length, p.width, p.level,
+            p.entry.code,
+            p.number,
+            p.block,
+            p.inner,
+            p.row,
+            p.col,
+            p.x,
+            p.y,
+            p.length,
+            p.width,
+            p.level,
             order.get(p.bed_id or 0, 0),
         )
         for p in plots
-    ]  # fmt: skip
+    ]
     return faults_in(drawn, conditions_of(trial))
 
 

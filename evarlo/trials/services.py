@@ -87,10 +87,30 @@ class TrialPlan:
 
 # What a plan and its trial share under one name.
 SHARED = (
-    "name", "question", "crop", "season", "bed", "design", "blocks", "block_size", "plot_length_m", "plot_width_m", "path_m",
-    "between_rows_cm", "in_row_cm", "cv_percent", "blind", "sow_on", "plant_on", "pick_on", "factor", "entries_whole",
-    "guard_m", "border", "saves_seed",
-)  # fmt: skip
+    "name",
+    "question",
+    "crop",
+    "season",
+    "bed",
+    "design",
+    "blocks",
+    "block_size",
+    "plot_length_m",
+    "plot_width_m",
+    "path_m",
+    "between_rows_cm",
+    "in_row_cm",
+    "cv_percent",
+    "blind",
+    "sow_on",
+    "plant_on",
+    "pick_on",
+    "factor",
+    "entries_whole",
+    "guard_m",
+    "border",
+    "saves_seed",
+)
 
 
 @transaction.atomic
@@ -143,9 +163,19 @@ def follow_trial(before: Trial, name: str, season: str, crop: Crop, by: User) ->
     }
     now = timezone.now()
     trial = Trial.objects.create(
-        slug=free_slug(f"{name} {season}"), name=name, season=season, crop=crop, levels=before.levels, follows=before, made_by=by,
-        made_at=now, layout_seed=before.layout_seed, layout_fixed_at=now, output_unit=before.output_unit, **kept,
-    )  # fmt: skip
+        slug=free_slug(f"{name} {season}"),
+        name=name,
+        season=season,
+        crop=crop,
+        levels=before.levels,
+        follows=before,
+        made_by=by,
+        made_at=now,
+        layout_seed=before.layout_seed,
+        layout_fixed_at=now,
+        output_unit=before.output_unit,
+        **kept,
+    )
     trial.more_beds.set(before.more_beds.all())
     entries = {}
     for e in before.entries.select_related("cultivar"):

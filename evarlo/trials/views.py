@@ -318,9 +318,11 @@ def closer(request: PersonRequest, slug: str) -> HttpResponse:
     site = trial.bed.site if trial.bed else None
     plants = (trial.plants_a_plot or 0) * len(queries.plots_of(trial))
     context = {
-        "trial": trial, "drawing": close_plan(trial, request.user), "sun": site and site.latitude is not None,
+        "trial": trial,
+        "drawing": close_plan(trial, request.user),
+        "sun": site and site.latitude is not None,
         "dots": 0 < plants <= MOST_DOTS,
-    }  # fmt: skip
+    }
     return render(request, "trials/closer.html", context)
 
 
@@ -333,9 +335,14 @@ def plot(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
 
 
 def _plot(
-    request: PersonRequest, trial: Trial, chosen: Plot, form: LeaveOut, status: int = 200, swap_form: SwapPlots | None = None,
+    request: PersonRequest,
+    trial: Trial,
+    chosen: Plot,
+    form: LeaveOut,
+    status: int = 200,
+    swap_form: SwapPlots | None = None,
     changed: bool = False,
-) -> HttpResponse:  # fmt: skip
+) -> HttpResponse:
     shown = queries.names_shown(trial, request.user)
     standing = chosen.exclusions.filter(lifted_at__isnull=True).select_related("by").first()
     context = {

@@ -6,8 +6,23 @@ import re
 from contextvars import ContextVar, Token
 
 # How many of the first unit of each family one of each makes.
-LENGTH = {"mm": 0.001, "cm": 0.01, "m": 1.0, "km": 1000.0, "in": 0.0254, "inch": 0.0254, "inches": 0.0254, '"': 0.0254, "″": 0.0254,
-          "ft": 0.3048, "foot": 0.3048, "feet": 0.3048, "'": 0.3048, "′": 0.3048, "yd": 0.9144}  # fmt: skip
+LENGTH = {
+    "mm": 0.001,
+    "cm": 0.01,
+    "m": 1.0,
+    "km": 1000.0,
+    "in": 0.0254,
+    "inch": 0.0254,
+    "inches": 0.0254,
+    '"': 0.0254,
+    "″": 0.0254,
+    "ft": 0.3048,
+    "foot": 0.3048,
+    "feet": 0.3048,
+    "'": 0.3048,
+    "′": 0.3048,
+    "yd": 0.9144,
+}
 WEIGHT = {"g": 0.001, "kg": 1.0, "oz": 0.028349523125, "lb": 0.45359237, "lbs": 0.45359237}
 VOLUME = {"ml": 0.001, "l": 1.0, "fl oz": 0.0295735295625, "gal": 3.785411784}
 FAMILIES = (LENGTH, WEIGHT, VOLUME)
@@ -39,9 +54,16 @@ def _number(text: str) -> float:
 
 # What a unit is shown as to a person who uses imperial ones, and how many of it one of the other makes.
 IMPERIAL = {
-    "m": ("ft", 0.3048), "cm": ("in", 2.54), "mm": ("in", 25.4), "km": ("mi", 1.609344), "m²": ("sq ft", 0.09290304),
-    "kg": ("lb", 0.45359237), "g": ("oz", 28.349523125), "l": ("gal", 3.785411784), "ml": ("fl oz", 29.5735295625),
-}  # fmt: skip
+    "m": ("ft", 0.3048),
+    "cm": ("in", 2.54),
+    "mm": ("in", 25.4),
+    "km": ("mi", 1.609344),
+    "m²": ("sq ft", 0.09290304),
+    "kg": ("lb", 0.45359237),
+    "g": ("oz", 28.349523125),
+    "l": ("gal", 3.785411784),
+    "ml": ("fl oz", 29.5735295625),
+}
 _imperial: ContextVar[bool] = ContextVar("imperial", default=False)
 
 

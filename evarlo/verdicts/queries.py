@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
-from evarlo.compare.queries import Comparison, compare_plots
+from evarlo.compare.analysis import Comparison
+from evarlo.compare.queries import compare_plots
 from evarlo.trials.models import Criterion, Entry, Trial
 from evarlo.trials.queries import entry_names, plots_of
 from evarlo.trials.registry import Span
@@ -70,9 +71,9 @@ def board_of(trial: Trial, user: Any) -> Board:
     opinions = {o.entry_id: o for o in Opinion.objects.filter(entry__trial=trial).select_related("by")}
     signed = trial.boards.select_related("by").last()
     lines: list[BoardLine] = []
-    order = comparisons[0].standings if comparisons else ()
-    for standing in order:
-        lines.append(_line(standing.entry, standing.name, criteria, comparisons, opinions.get(standing.entry.pk)))
+    order = comparisons[0].results if comparisons else ()
+    for result in order:
+        lines.append(_line(result.entry, result.name, criteria, comparisons, opinions.get(result.entry.pk)))
     changes = tuple(_changes(signed.stood_on, stands_on(comparisons))) if signed else ()
     return Board(trial, tuple(criteria), tuple(comparisons), tuple(lines), signed, changes)
 
@@ -80,12 +81,20 @@ def board_of(trial: Trial, user: Any) -> Board:
 def _line(entry: Entry, name: str, criteria: list[Criterion], comparisons: list[Comparison], opinion: Opinion | None) -> BoardLine:
     figures, evidence = [], []
     for criterion, comparison in zip(criteria, comparisons, strict=True):
-        standing = next(s for s in comparison.standings if s.entry.pk == entry.pk)
-        d = standing.difference
+        result = next(s for s in comparison.results if s.entry.pk == entry.pk)
+        d = result.difference
         better = criterion.sign * d.estimate if d else None
-        figures.append(CriterionFigure(criterion, standing.mean.lsmean, better, standing.chance, comparison.digits))
-        evidence.append(Evidence(criterion.trait.name, better, d.se if d else None, d.df if d else None, criterion.matters,
-                                 chance_of_failing(criterion, standing.mean, comparison)))  # fmt: skip
+        figures.append(CriterionFigure(criterion, result.mean.lsmean, better, result.chance, comparison.digits))
+        evidence.append(
+            Evidence(
+                criterion.trait.name,
+                better,
+                d.se if d else None,
+                d.df if d else None,
+                criterion.matters,
+                chance_of_failing(criterion, result.mean, comparison),
+            )
+        )
     if entry.is_check:
         return BoardLine(entry, name, tuple(figures), None, (), None)
     suggestion = suggest(evidence)

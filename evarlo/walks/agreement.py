@@ -102,8 +102,10 @@ def raters_of(trial: Trial) -> list[Rater]:
     """Everybody's records in a trial that are scored by eye, and what is known of that eye."""
     rows = (
         Observation.objects.filter(round__trial=trial, number__isnull=False, superseded_by__isnull=True)
-        .order_by().values_list("by", "round__trait").annotate(n=Count("pk"))
-    )  # fmt: skip
+        .order_by()
+        .values_list("by", "round__trait")
+        .annotate(n=Count("pk"))
+    )
     counted = list(rows)
     traits = {t.pk: t for t in Trait.objects.filter(pk__in={t for _, t, _ in counted})}
     people = {u.pk: str(u) for u in User.objects.filter(pk__in={by for by, _, _ in counted})}

@@ -65,9 +65,14 @@ def events_page(request: PersonRequest, slug: str, form: EventForm | None = None
     lines = lines_of(trial)
     context = {
         "lines": [(x, rule_in_words(rule_of(x.event)), RuleForm(prefix=f"rule-{x.event.pk}")) for x in lines],
-        "names": names, "proposals": proposals(trial, today), "form": form or EventForm(trial, initial=given), "wrong": wrong,
-        "opened": form is not None or "kind" in request.GET, "groups": groups_of(trial), "calls": Hit.Called.choices,
-    }  # fmt: skip
+        "names": names,
+        "proposals": proposals(trial, today),
+        "form": form or EventForm(trial, initial=given),
+        "wrong": wrong,
+        "opened": form is not None or "kind" in request.GET,
+        "groups": groups_of(trial),
+        "calls": Hit.Called.choices,
+    }
     context |= frame(request, trial, "walk", layer="damage" if lines else "")
     return render(request, "walks/events.html", context, status=422 if form or wrong else 200)
 

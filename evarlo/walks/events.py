@@ -28,9 +28,11 @@ from trialcore.field.weather import Spell, spells
 MOST_EVENTS = 100
 KEEP, PULL, WAIT, NO_RULE = "keep", "pull", "wait", ""
 WORDS = {
-    "frost": "Frost down to {:.1f} °C", "heat": "Heat up to {:.1f} °C", "flood": "{:.0f} mm of rain in a day",
+    "frost": "Frost down to {:.1f} °C",
+    "heat": "Heat up to {:.1f} °C",
+    "flood": "{:.0f} mm of rain in a day",
     "drought": "{:.0f} days without rain",
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)
@@ -108,9 +110,18 @@ def keep_event(
     if recover_days:
         recovery = plan_round(trial, Trait.objects.get(key="recovery"), on + timedelta(days=recover_days), ids)
     made = Event.objects.create(
-        trial=trial, kind=kind, on=on, note=note.strip(), recover_days=recover_days, pull_over=rule.pull_over,
-        unless_over=rule.unless_over, damage=damage, recovery=recovery, by=by, at=timezone.now(),
-    )  # fmt: skip
+        trial=trial,
+        kind=kind,
+        on=on,
+        note=note.strip(),
+        recover_days=recover_days,
+        pull_over=rule.pull_over,
+        unless_over=rule.unless_over,
+        damage=damage,
+        recovery=recovery,
+        by=by,
+        at=timezone.now(),
+    )
     Hit.objects.bulk_create(Hit(event=made, plot=p) for p in plots)
     record(trial, by, f"{made}: {len(plots)} plots.{' ' + rule_in_words(rule) if rule.pull_over is not None else ''}"[:300])
     return made
@@ -219,15 +230,14 @@ def withdraw_event(event: Event, by: User) -> None:
 def did_nothing(trial: Trial, kind: str, on: date, by: User) -> None:
     """What the weather record proposes did no harm here: it is not proposed again."""
     now = timezone.now()
-    Event.objects.create(
-        trial=trial, kind=kind, on=on, note="did no harm", by=by, at=now, withdrawn_at=now, withdrawn_by=by
-    )  # fmt: skip
+    Event.objects.create(trial=trial, kind=kind, on=on, note="did no harm", by=by, at=now, withdrawn_at=now, withdrawn_by=by)
 
 
 CALLED = (
-    ("accident", "called an accident and left out"), ("weakness", "called a weakness and counted"),
+    ("accident", "called an accident and left out"),
+    ("weakness", "called a weakness and counted"),
     ("", "undecided, counted so far"),
-)  # fmt: skip
+)
 
 
 def marks(trial: Trial) -> Iterable[str]:

@@ -64,18 +64,30 @@ def taken_along(rounds: Sequence[Round], user: User, today: date) -> dict[str, A
     of_round = {walk.pk: walkable(walk) for walk in rounds}
     plots = {p.pk: p for some in of_round.values() for p in some}
     return {
-        "round": ",".join(str(walk.pk) for walk in rounds), "trial": trial.name, "season": trial.season, "who": user.pk,
-        "person": str(user), "held": _held(trial), "causes": list(Cause.choices), "code": f"T{trial.pk}-",
+        "round": ",".join(str(walk.pk) for walk in rounds),
+        "trial": trial.name,
+        "season": trial.season,
+        "who": user.pk,
+        "person": str(user),
+        "held": _held(trial),
+        "causes": list(Cause.choices),
+        "code": f"T{trial.pk}-",
         "asks": [_asked(walk, of_round[walk.pk], user, today) for walk in rounds],
         "plots": [
             {
-                "id": p.pk, "number": p.number, "block": p.block, "x": round(p.x, 2), "y": round(p.y, 2),
-                "length": round(p.length, 2), "width": round(p.width, 2), "bed": p.bed_id or 0,
+                "id": p.pk,
+                "number": p.number,
+                "block": p.block,
+                "x": round(p.x, 2),
+                "y": round(p.y, 2),
+                "length": round(p.length, 2),
+                "width": round(p.width, 2),
+                "bed": p.bed_id or 0,
                 "pictures": reverse("walks:new-photo", args=[trial.slug, p.pk]),
             }
             for p in sorted(plots.values(), key=lambda p: p.place)
         ],
-    }  # fmt: skip
+    }
 
 
 def _held(trial: Trial) -> dict[int, str]:
@@ -100,12 +112,26 @@ def _asked(walk: Round, plots: Sequence[Plot], user: User, today: date) -> dict[
             stands[o.plot_id] = str(o.pk)
             own[o.plot_id] = shown(o, trait) + ("" if o.by_id == user.pk else f" ({o.by})")
     return {
-        "round": walk.pk, "bring": reverse("walks:bring-in", args=[walk.trial.slug, walk.pk]), "closed": walk.closed_at is not None,
-        "trait": trait.name, "kind": trait.kind, "unit": trait.unit, "method": trait.method, "low": trait.low, "high": trait.high,
-        "decimals": trait.decimals, "samples": trait.samples, "choices": trait.choices, "guide": _guide(trait),
-        "plots": [p.pk for p in plots], "stands": stands, "own": own, "taken": taken,
-        "again": asked_again(walk, user, plots), "earlier": _earlier(walk, today) if walk.trial.earlier_shown else {},
-    }  # fmt: skip
+        "round": walk.pk,
+        "bring": reverse("walks:bring-in", args=[walk.trial.slug, walk.pk]),
+        "closed": walk.closed_at is not None,
+        "trait": trait.name,
+        "kind": trait.kind,
+        "unit": trait.unit,
+        "method": trait.method,
+        "low": trait.low,
+        "high": trait.high,
+        "decimals": trait.decimals,
+        "samples": trait.samples,
+        "choices": trait.choices,
+        "guide": _guide(trait),
+        "plots": [p.pk for p in plots],
+        "stands": stands,
+        "own": own,
+        "taken": taken,
+        "again": asked_again(walk, user, plots),
+        "earlier": _earlier(walk, today) if walk.trial.earlier_shown else {},
+    }
 
 
 def _guide(trait: Trait) -> dict[str, Any] | None:
@@ -125,9 +151,7 @@ def _earlier(walk: Round, today: date) -> dict[int, str]:
     )
     if before is None:
         return {}
-    return {
-        o.plot_id: f"{shown(o, walk.trait)} on {o.seen_on:%-d %b}{'. ' + o.note if o.note else ''}" for o in current(before)
-    }  # fmt: skip
+    return {o.plot_id: f"{shown(o, walk.trait)} on {o.seen_on:%-d %b}{'. ' + o.note if o.note else ''}" for o in current(before)}
 
 
 def asked_again(walk: Round, user: User, plots: Sequence[Plot]) -> list[int]:
@@ -227,10 +251,20 @@ class _Batch:
     def _beside(self, plot: Plot, record: Brought, seen: Seen, seen_on: date, settled: bool) -> None:
         """Keep a value beside the one that stands; one that needs no settling is kept for the agreement of raters only."""
         at, by = (self.now, self.by) if settled else (None, None)
-        self.rivals.append(Rival(
-            id=record.key, round=self.walk, plot=plot, seen_on=seen_on, by=self.by, at=self.now, beside=settled, settled_at=at,
-            settled_by=by, **exact(seen).kept(),
-        ))  # fmt: skip
+        self.rivals.append(
+            Rival(
+                id=record.key,
+                round=self.walk,
+                plot=plot,
+                seen_on=seen_on,
+                by=self.by,
+                at=self.now,
+                beside=settled,
+                settled_at=at,
+                settled_by=by,
+                **exact(seen).kept(),
+            )
+        )
 
 
 def _noted(seen: Seen, said: str) -> Seen:

@@ -37,10 +37,21 @@ from evarlo.walks.services import MOST_PARTS, Seen
 from evarlo.walks.views import round_or_404, rounds_asked
 
 SHELL = (
-    "ui/evarlo.css", "ui/js/page.js", "ui/js/ground.js", "ui/js/field.js", "ui/js/path.js",
-    "ui/js/values.js", "ui/js/kept.js", "ui/js/scan.js", "ui/vendor/htmx.min.js", "ui/vendor/alpine-csp.min.js",
-    "ui/fonts/archivo-latin.woff2", "ui/fonts/archivo-latin-ext.woff2", "ui/mark.svg", "ui/icons.svg",
-)  # fmt: skip
+    "ui/evarlo.css",
+    "ui/js/page.js",
+    "ui/js/ground.js",
+    "ui/js/field.js",
+    "ui/js/path.js",
+    "ui/js/values.js",
+    "ui/js/kept.js",
+    "ui/js/scan.js",
+    "ui/vendor/htmx.min.js",
+    "ui/vendor/alpine-csp.min.js",
+    "ui/fonts/archivo-latin.woff2",
+    "ui/fonts/archivo-latin-ext.woff2",
+    "ui/mark.svg",
+    "ui/icons.svg",
+)
 MOST_AT_ONCE = 200
 
 
@@ -80,16 +91,18 @@ def _read(r: dict[str, Any]) -> Brought:
     value = None if number is None or not isfinite(float(number)) else float(number)
     looked, guide = (int(r[k]) if r.get(k) is not None else None for k in ("looked", "guide"))
     seen = Seen(
-        value, date.fromisoformat(day) if day else None, str(r.get("cause") or ""),
-        " ".join(str(r.get("note") or "").split())[:300], looked,
-        tuple(float(p) for p in (r.get("parts") or ())[:MOST_PARTS]), guide,
-    )  # fmt: skip
+        value,
+        date.fromisoformat(day) if day else None,
+        str(r.get("cause") or ""),
+        " ".join(str(r.get("note") or "").split())[:300],
+        looked,
+        tuple(float(p) for p in (r.get("parts") or ())[:MOST_PARTS]),
+        guide,
+    )
     if not all(isfinite(p) for p in seen.parts) or not 0 <= (guide or 0) < 30_000:
         raise ValueError("not what a phone sends")
     before = str(r.get("before") or "")
-    return Brought(
-        uuid.UUID(r["key"]), int(r["plot"]), seen, _time(r["made"]), before, bool(r.get("undone")), bool(r.get("again"))
-    )  # fmt: skip
+    return Brought(uuid.UUID(r["key"]), int(r["plot"]), seen, _time(r["made"]), before, bool(r.get("undone")), bool(r.get("again")))
 
 
 @may("observe")
@@ -153,7 +166,13 @@ def manifest(request: HttpRequest) -> HttpResponse:
     """What makes Evarlo a program of its own on a phone."""
     icon = {"src": static("ui/mark.svg"), "sizes": "any", "type": "image/svg+xml", "purpose": "any"}
     said = {
-        "name": "Evarlo", "short_name": "Evarlo", "start_url": "/", "scope": "/", "display": "standalone",
-        "background_color": "#eef2f1", "theme_color": "#1b2a2f", "icons": [icon],
-    }  # fmt: skip
+        "name": "Evarlo",
+        "short_name": "Evarlo",
+        "start_url": "/",
+        "scope": "/",
+        "display": "standalone",
+        "background_color": "#eef2f1",
+        "theme_color": "#1b2a2f",
+        "icons": [icon],
+    }
     return JsonResponse(said, content_type="application/manifest+json")

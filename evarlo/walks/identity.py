@@ -90,7 +90,7 @@ def likeness_of(plot: Plot, entries: Iterable[Entry]) -> list[Candidate]:
     """Each candidate with how near the plot lies to it in what was measured, the nearest first. Plots of a block are set level
     by the mean of their block."""
     trial = plot.trial
-    plots = [p for p in plots_of(trial) if not p.standing or p.pk == plot.pk]  # type: ignore[attr-defined]
+    plots = [p for p in plots_of(trial) if not p.exclusions_in_force or p.pk == plot.pk]  # type: ignore[attr-defined]
     found: dict[int, list[Likeness]] = {}
     entries = list(entries)
     for trait in traits_with_records(trial):

@@ -57,10 +57,14 @@ def identity_page(
     plot.trial = trial
     doubt = plot.identity_doubts.filter(outcome="").select_related("by").prefetch_related("candidates").first()
     context: dict[str, Any] = {
-        "trial": trial, "plot": plot, "names": names, "doubt": doubt, "form": form or DoubtForm(names),
+        "trial": trial,
+        "plot": plot,
+        "names": names,
+        "doubt": doubt,
+        "form": form or DoubtForm(names),
         "settle": settle or SettleForm(names),
         "past": plot.identity_doubts.exclude(outcome="").select_related("settled_by", "entry"),
-    }  # fmt: skip
+    }
     if doubt and allowed(request.user, "compare"):
         some = list(doubt.candidates.all())
         every = [*some, plot.entry] if some else list(trial.entries.all())

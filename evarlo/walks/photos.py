@@ -95,9 +95,19 @@ def keep_photo(plot: Plot, key: uuid.UUID, raw: bytes, note: str, taken_on: date
         raise Refused(f"Plot {plot.number} has {MOST_OF_A_PLOT} pictures already.", "photo")
     p = read_picture(raw, keep_place)
     return Photo.objects.create(
-        id=key, plot=plot, note=note.strip()[:200], taken_on=taken_on, latitude=p.latitude, longitude=p.longitude, width=p.width,
-        height=p.height, image=p.image, small=p.small, by=by, at=timezone.now(),
-    )  # fmt: skip
+        id=key,
+        plot=plot,
+        note=note.strip()[:200],
+        taken_on=taken_on,
+        latitude=p.latitude,
+        longitude=p.longitude,
+        width=p.width,
+        height=p.height,
+        image=p.image,
+        small=p.small,
+        by=by,
+        at=timezone.now(),
+    )
 
 
 @transaction.atomic

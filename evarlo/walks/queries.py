@@ -80,8 +80,11 @@ def walked_traits(trial: Trial) -> list[Trait]:
     """Traits of which this trial has a value, and what is reckoned from them."""
     rounds = dict(
         Round.objects.filter(trial=trial, observations__isnull=False)
-        .values("trait").annotate(n=Count("pk", distinct=True)).values_list("trait", "n").order_by()
-    )  # fmt: skip
+        .values("trait")
+        .annotate(n=Count("pk", distinct=True))
+        .values_list("trait", "n")
+        .order_by()
+    )
     again = [t for t, n in rounds.items() if n > 1]
     derived = Q(of__in=again, source=Trait.Source.COURSE) | Q(of__in=list(rounds), source=Trait.Source.WITHIN)
     return list(Trait.objects.filter(Q(pk__in=list(rounds)) | derived))

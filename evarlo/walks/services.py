@@ -39,16 +39,19 @@ class Seen:
     def kept(self) -> dict[str, Any]:
         """The columns of a record that say it."""
         return {
-            "number": self.number, "day": self.day, "cause": self.cause, "note": self.note.strip(), "looked": self.looked,
-            "parts": list(self.parts) or None, "guide": self.guide,
-        }  # fmt: skip
+            "number": self.number,
+            "day": self.day,
+            "cause": self.cause,
+            "note": self.note.strip(),
+            "looked": self.looked,
+            "parts": list(self.parts) or None,
+            "guide": self.guide,
+        }
 
 
 def seen_in(value: Value) -> Seen:
     """What a record says."""
-    return Seen(
-        value.number, value.day, value.cause, value.note, value.looked, tuple(value.parts or ()), value.guide
-    )  # fmt: skip
+    return Seen(value.number, value.day, value.cause, value.note, value.looked, tuple(value.parts or ()), value.guide)
 
 
 @transaction.atomic
@@ -129,7 +132,7 @@ def observed(
     """A record of what was seen, in the place of what stood `before`; not written yet."""
     return Observation(
         id=key, round=walk, plot=plot, seen_on=seen_on, by=by, at=timezone.now(), supersedes=before, **exact(seen).kept()
-    )  # fmt: skip
+    )
 
 
 @transaction.atomic
@@ -156,10 +159,16 @@ def taken_back(observation: Observation, by: User) -> Observation:
     """The record that undoes an observation: it says what that one superseded, or nothing; not written yet."""
     before = observation.supersedes
     return Observation(
-        id=uuid.uuid4(), round_id=observation.round_id, plot_id=observation.plot_id, supersedes=observation, by=by,
-        at=timezone.now(), seen_on=before.seen_on if before else observation.seen_on, withdrawn=before is None or before.withdrawn,
+        id=uuid.uuid4(),
+        round_id=observation.round_id,
+        plot_id=observation.plot_id,
+        supersedes=observation,
+        by=by,
+        at=timezone.now(),
+        seen_on=before.seen_on if before else observation.seen_on,
+        withdrawn=before is None or before.withdrawn,
         **(seen_in(before) if before else Seen()).kept(),
-    )  # fmt: skip
+    )
 
 
 def derive(trait: Trait, again: bool) -> None:
@@ -168,14 +177,20 @@ def derive(trait: Trait, again: bool) -> None:
     made = {}
     if again and trait.repeated and trait.kind in (Trait.Kind.PERCENT, Trait.Kind.AFFECTED):
         made["course"] = {
-            "name": f"{trait.name}, over the season"[:60], "unit": "%", "source": Trait.Source.COURSE, "decimals": 1,
+            "name": f"{trait.name}, over the season"[:60],
+            "unit": "%",
+            "source": Trait.Source.COURSE,
+            "decimals": 1,
             "method": "Mean over the days from the first round to the last: the area under its course by the days (trapezia).",
-        }  # fmt: skip
+        }
     if trait.samples > 1 and trait.kind in (Trait.Kind.MEASURE, Trait.Kind.COUNT):
         made["within"] = {
-            "name": f"{trait.name}, evenness"[:60], "unit": "%", "source": Trait.Source.WITHIN, "decimals": 0,
+            "name": f"{trait.name}, evenness"[:60],
+            "unit": "%",
+            "source": Trait.Source.WITHIN,
+            "decimals": 0,
             "method": "How far the plants of a plot differ: their standard deviation in percent of their mean. Low is even.",
-        }  # fmt: skip
+        }
     for end, known in made.items():
         better = trait.direction if end == "course" else Trait.Direction.LOWER
         Trait.objects.get_or_create(
@@ -255,8 +270,13 @@ def same_answer(before: Value, seen: Seen) -> bool:
     """Whether a value on record says the same."""
     mine = exact(seen)
     return (before.number, before.day, before.cause, before.note, before.looked, tuple(before.parts or ())) == (
-        mine.number, mine.day, mine.cause, mine.note.strip(), mine.looked, mine.parts
-    )  # fmt: skip
+        mine.number,
+        mine.day,
+        mine.cause,
+        mine.note.strip(),
+        mine.looked,
+        mine.parts,
+    )
 
 
 def looked_anew(before: Value, seen_on: date) -> bool:

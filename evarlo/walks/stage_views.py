@@ -46,11 +46,14 @@ def _drawn(stage: Stage, names: dict[int, str]) -> str:
 
     rows = [
         StageRow(
-            names[e.entry_id], [(days(w.after), days(w.by) if w.by else None) for w in e.windows if w.after], e.mean.days,
-            e.mean.lower95, e.mean.upper95,
+            names[e.entry_id],
+            [(days(w.after), days(w.by) if w.by else None) for w in e.windows if w.after],
+            e.mean.days,
+            e.mean.lower95,
+            e.mean.upper95,
         )
         for e in stage.entries
-    ]  # fmt: skip
+    ]
     return stage_rows(rows, f"{stage.trait.name}, days from sowing, by entry")
 
 

@@ -19,8 +19,19 @@ from trialcore.field.degree_days import degree_days
 from trialcore.field.stages import StageDates, StageMean, analyse_stage, stage_forecast
 
 PROFILE = {"emerged": "emergence_days", "first-flower": "flower_days", "first-edible": "edible_days"}  # ranges from sowing
-LATER = ("emerged", "male-flower", "female-flower", "first-flower", "full-flower", "heads-visible", "tasselled", "silked", "bolted",
-         "first-edible", "died-back")  # fmt: skip
+LATER = (
+    "emerged",
+    "male-flower",
+    "female-flower",
+    "first-flower",
+    "full-flower",
+    "heads-visible",
+    "tasselled",
+    "silked",
+    "bolted",
+    "first-edible",
+    "died-back",
+)
 
 
 @dataclass(frozen=True)
@@ -79,9 +90,7 @@ class Stage:
 
 def windows(trial: Trial, trait: Trait) -> dict[int, Window]:
     """For each plot that was looked at: between which walks it reached the stage."""
-    rows = list(
-        Observation.objects.filter(round__trial=trial, round__trait=trait).select_related("superseded_by").order_by("at")
-    )  # fmt: skip
+    rows = list(Observation.objects.filter(round__trial=trial, round__trait=trait).select_related("superseded_by").order_by("at"))
     without: dict[int, list[date]] = defaultdict(list)
     standing: dict[int, Observation] = {}
     for row in rows:

@@ -37,9 +37,19 @@ CLOCK = re.compile(r"([01]?[0-9]|2[0-3])[:.]([0-5][0-9])")
 
 class CareForm(OwnIds):
     unmarked = (
-        "what", "material", "amount", "unit", "entry_hours", "pick_days", "every_days", "note", "organic",
-        "label_read", "sure", "at",
-    )  # fmt: skip
+        "what",
+        "material",
+        "amount",
+        "unit",
+        "entry_hours",
+        "pick_days",
+        "every_days",
+        "note",
+        "organic",
+        "label_read",
+        "sure",
+        "at",
+    )
     kind = forms.ChoiceField(label="What kind", choices=Intervention.Kind.choices)
     what = Words(label="What", most=80, required=False)
     material = forms.ChoiceField(label="or one of the trial's materials", required=False)
@@ -90,9 +100,19 @@ class CareForm(OwnIds):
         end = local.time() if d["on"] == local.date() else time(23, 59)
         at = timezone.make_aware(datetime.combine(d["on"], d["at"] or end))
         return Done(
-            d["kind"], what, at, amount, unit, d["entry_hours"] or 0.0, d["pick_days"] or 0, d["organic"], d["every_days"],
-            d["note"], d["label_read"], d["sure"],
-        )  # fmt: skip
+            d["kind"],
+            what,
+            at,
+            amount,
+            unit,
+            d["entry_hours"] or 0.0,
+            d["pick_days"] or 0,
+            d["organic"],
+            d["every_days"],
+            d["note"],
+            d["label_read"],
+            d["sure"],
+        )
 
 
 @may("see")
@@ -104,10 +124,13 @@ def treating_page(request: PersonRequest, slug: str, form: CareForm | None = Non
         numbers = [p.number for p in made.plots.all()]
         rows.append((made, "every plot" if len(numbers) == every else ", ".join(numbers[:8]) + (" …" if len(numbers) > 8 else "")))
     context = {
-        "rows": rows, "form": form or CareForm(trial, initial={"on": timezone.localdate()}), "opened": form is not None,
-        "groups": groups_of(trial), "holds": holds_in_words(trial, timezone.now()),
+        "rows": rows,
+        "form": form or CareForm(trial, initial={"on": timezone.localdate()}),
+        "opened": form is not None,
+        "groups": groups_of(trial),
+        "holds": holds_in_words(trial, timezone.now()),
         "cautions": [(k.label, words) for k, words in CAUTIONS.items()],
-    }  # fmt: skip
+    }
     return render(request, "walks/treating.html", context | frame(request, trial, "walk"), status=422 if form else 200)
 
 

@@ -35,7 +35,7 @@ CAUTIONS = {
     Kind.SUPPORT: "Mind your eyes among stakes, and tall supports in wind.",
     Kind.COVER: "Covered houses overheat: open them before working inside, and work in the cool hours.",
     Kind.EARTHING: "Bend your knees, not your back, and take turns.",
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)
@@ -83,10 +83,20 @@ def keep_intervention(trial: Trial, plots: Sequence[Plot], done: Done, by: User,
     if trial.interventions.count() >= MOST:
         raise Refused(f"A trial holds {MOST} interventions at most.", "what")
     made = Intervention.objects.create(
-        trial=trial, kind=done.kind, what=done.what.strip(), amount=done.amount, unit=done.unit.strip(), done_at=done.done_at,
-        entry_hours=done.entry_hours, pick_days=done.pick_days, organic=done.organic, every_days=done.every_days,
-        note=done.note.strip(), by=by, at=timezone.now(),
-    )  # fmt: skip
+        trial=trial,
+        kind=done.kind,
+        what=done.what.strip(),
+        amount=done.amount,
+        unit=done.unit.strip(),
+        done_at=done.done_at,
+        entry_hours=done.entry_hours,
+        pick_days=done.pick_days,
+        organic=done.organic,
+        every_days=done.every_days,
+        note=done.note.strip(),
+        by=by,
+        at=timezone.now(),
+    )
     made.plots.set(plots)
     trial.read_anew()
     return made

@@ -105,8 +105,10 @@ def round_page(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     trial = trial_or_404(slug)
     rounds = rounds_asked(request, trial, pk)
     context = frame(request, trial, "round", scoring=Scoring(set(), request.get_full_path())) | {
-        "rounds": rounds, "empty": not any(walkable(r) for r in rounds), "ids": ",".join(str(r.pk) for r in rounds),
-    }  # fmt: skip
+        "rounds": rounds,
+        "empty": not any(walkable(r) for r in rounds),
+        "ids": ",".join(str(r.pk) for r in rounds),
+    }
     subject = next((s for r in rounds if (s := subject_of(r.trait))), "")
     context["warm_up"] = subject if cold(request.user, subject, timezone.now()) else ""
     return render(request, "walks/round.html", context)

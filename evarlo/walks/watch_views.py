@@ -80,9 +80,12 @@ def watching_page(request: PersonRequest, slug: str, form: WatchForm | None = No
         course = course_of(watch, traits_of(watch)[0], plots)
         rows.append((watch, course, in_words(watch, course)))
     context = {
-        "rows": rows, "form": form or WatchForm(trial, initial={"since": timezone.localdate()}), "own": own or ProblemForm(),
-        "opened": form is not None, "own_opened": own is not None,
-    }  # fmt: skip
+        "rows": rows,
+        "form": form or WatchForm(trial, initial={"since": timezone.localdate()}),
+        "own": own or ProblemForm(),
+        "opened": form is not None,
+        "own_opened": own is not None,
+    }
     context |= frame(request, trial, "walk")
     return render(request, "walks/watching.html", context, status=422 if form or own else 200)
 
@@ -133,20 +136,26 @@ def watch_page(
     courses = {t.key: course_of(watch, t, plots) for t in traits}
     course = courses[shown]
     context: dict[str, Any] = {
-        "watch": watch, "traits": traits, "shown": shown, "course": course, "said": in_words(watch, courses[told_by.key]),
+        "watch": watch,
+        "traits": traits,
+        "shown": shown,
+        "course": course,
+        "said": in_words(watch, courses[told_by.key]),
         "form": form or ConfirmForm(initial={"on": timezone.localdate(), "how": watch.confirmed_how}),
-        "limit": limit or ThresholdForm(initial={"threshold": watch.threshold}), "opened": form is not None,
+        "limit": limit or ThresholdForm(initial={"threshold": watch.threshold}),
+        "opened": form is not None,
         "limit_opened": limit is not None,
-    }  # fmt: skip
+    }
     if course:
         names = called(trial, request.user)
         lines = [ProgressLine(names[e.entry_id], e.points, _is_check(plots, e.entry_id)) for e in course.entries]
         limit_drawn = threshold_for(watch, course.trait)
         about = f"{course.trait.name}, percent by entry over the season"
         context |= {
-            "rows": [(e, names[e.entry_id]) for e in course.entries], "drawing": progress(lines, about, limit_drawn),
+            "rows": [(e, names[e.entry_id]) for e in course.entries],
+            "drawing": progress(lines, about, limit_drawn),
             "maps": _maps(trial, course),
-        }  # fmt: skip
+        }
     status = 422 if form or limit else 200
     return render(request, "walks/watch.html", context | frame(request, trial, "walk", layer=shown), status=status)
 

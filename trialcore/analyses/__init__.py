@@ -3,6 +3,7 @@
 In this room:
 
     choice                       design and kind of record to analysis: the one place that decides
+    entries                      how entries compare in one trial, whatever its design
     linear, mixed                least squares on labelled terms; variance components by REML
     mixed_means                  means and differences that a mixed model gives, in the shape of a plain analysis
     blocks, incomplete, augmented  complete, incomplete and augmented blocks
@@ -11,4 +12,5 @@ In this room:
     environments, environment_plots  several places and seasons: stability, interaction, two stages
     spatial, smooth              gradients in the ground: correlated neighbours, a smooth surface
     counts, times, ranks         counts out of a known number; days known to the count; scores by their ranks
+    printing                     results as small tables, as a statistician reads them
 """

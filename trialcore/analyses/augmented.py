@@ -11,12 +11,13 @@ from trialcore.analyses.blocks import AnovaRow, BlockAnalysis, analyse_blocks
 from trialcore.analyses.incomplete import EntryBlup, anova_line
 from trialcore.analyses.linear import Coded, Floats, Labels, fit
 from trialcore.analyses.mixed import MixedFit, fit_reml, incidence
+from trialcore.analyses.printing import page, table
 from trialcore.inference.comparisons import Difference, Spread, all_pairs, holm_adjusted
 
 KINDS = ("check_check", "entry_entry_same_block", "entry_entry_different_block", "entry_check")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class RandomNewEntries:
     """Checks and the mean of the new entries fixed, new entries and blocks random (REML)."""
 
@@ -25,7 +26,7 @@ class RandomNewEntries:
     blups: tuple[EntryBlup, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Augmented:
     """What `analyse_augmented` found. `spread` and `closed_form` give standard errors of a difference by kind of pair;
     the closed forms hold when every block holds every check once. `versus` is each new entry minus `best_check`."""
@@ -44,6 +45,18 @@ class Augmented:
     versus: tuple[Difference, ...]
     random: RandomNewEntries | None
     cannot_say: tuple[str, ...]
+
+    def __str__(self) -> str:
+        return page(
+            str(self.analysis),
+            (
+                self.versus
+                and table(
+                    f"Minus {self.best_check}", self.versus, entry="a", difference="estimate", se="se", t="t", p="p_unadjusted"
+                )
+            )
+            or "",
+        )
 
 
 def analyse_augmented(entry: Labels, value: Sequence[float | None], block: Labels) -> Augmented:
@@ -123,11 +136,20 @@ def _versus(pairs: Sequence[Difference], best: str, new: Sequence[str]) -> tuple
     holm, m = holm_adjusted(p) if len(p) else p, len(p)
     return tuple(
         Difference(
-            name, best, sign * d.estimate, d.se, d.df, sign * d.t, d.p_unadjusted, min(1.0, m * d.p_unadjusted), float(q),
-            float("nan"), -float(np.expm1(m * np.log1p(-min(d.p_unadjusted, 1 - 1e-16)))),
+            name,
+            best,
+            sign * d.estimate,
+            d.se,
+            d.df,
+            sign * d.t,
+            d.p_unadjusted,
+            min(1.0, m * d.p_unadjusted),
+            float(q),
+            float("nan"),
+            -float(np.expm1(m * np.log1p(-min(d.p_unadjusted, 1 - 1e-16)))),
         )
         for (name, sign, d), q in zip(rows, holm, strict=True)
-    )  # fmt: skip
+    )
 
 
 def _orders(

@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from trialcore.analyses.linear import Coded, Fit, Floats, Labels, fit, levels_of
+from trialcore.analyses.printing import figures, page, table
 from trialcore.inference import distributions
 
 
@@ -38,7 +39,7 @@ class EntryMean:
     why: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class BlockAnalysis:
     """What `analyse_blocks` found.
 
@@ -83,6 +84,23 @@ class BlockAnalysis:
             if mean.entry == entry:
                 return i
         raise KeyError(entry)
+
+    def __str__(self) -> str:
+        return page(
+            table(
+                "Analysis of variance, entries last",
+                self.anova_sequential,
+                source="source",
+                df="df",
+                SS="ss",
+                MS="ms",
+                F="f",
+                p="p",
+            ),
+            table("Means", self.means, entry="entry", n="n", mean="lsmean", se="se", lower="lower95", upper="upper95"),
+            figures(mse=self.mse, df=self.df_error, cv_percent=self.cv_percent),
+            *self.cannot_say,
+        )
 
 
 def analyse_blocks(

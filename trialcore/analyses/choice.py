@@ -1,28 +1,16 @@
-"""Which analysis goes with which design, from plots and their labels to figures."""
+"""Design and kind of record to analysis: the one place that decides. Pages and command line both ask here."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
 
-from trialcore.analyses.augmented import analyse_augmented
 from trialcore.analyses.blocks import analyse_blocks
-from trialcore.analyses.environment_plots import analyse_environment_plots
-from trialcore.analyses.environments import analyse_environments
-from trialcore.analyses.factorial import analyse_factorial
-from trialcore.analyses.incomplete import analyse_incomplete
 from trialcore.analyses.linear import Coded, Labels
-from trialcore.analyses.paired import analyse_paired_strips
-from trialcore.analyses.spatial import analyse_spatial
-from trialcore.analyses.strata import analyse_split_plot, analyse_strip_plot
-from trialcore.formats.figures.augmented import augmented_figures
-from trialcore.formats.figures.blocks import Json, block_figures
-from trialcore.formats.figures.environment_plots import environment_plot_figures
-from trialcore.formats.figures.environments import environment_figures
-from trialcore.formats.figures.factors import factorial_figures, paired_figures
-from trialcore.formats.figures.incomplete import alpha_figures, general_block_figures
-from trialcore.formats.figures.spatial import spatial_figures
-from trialcore.formats.figures.strata import split_plot_figures, strip_plot_figures
-from trialcore.formats.plots import Plots
+
+Columns = Mapping[str, Labels]
+Kind = Literal["measure", "count", "share", "score", "days", "category"]
 
 NEEDS: dict[str, tuple[str, ...]] = {
     "crd": (),
@@ -40,147 +28,108 @@ NEEDS: dict[str, tuple[str, ...]] = {
     "paired-strips": ("season",),
 }
 
+MODELS: dict[str, str] = {
+    "crd": "entries only, least squares",
+    "rcbd": "complete blocks and entries, least squares",
+    "latin": "rows, columns and entries, least squares",
+    "alpha": "incomplete blocks within replicates, recovered by REML",
+    "augmented": "blocks and entries, the checks in every block",
+    "blocks": "incomplete blocks in general, least squares",
+    "split-plot": "whole plots and sub-plots, each with its own error, by REML",
+    "strip-plot": "strips across strips, each with its own error, by REML",
+    "factorial": "both factors and their interaction in plots of one size, least squares",
+    "spatial": "the ground as correlated neighbours or a smooth surface, against plain blocks",
+    "environments": "one mean for each entry and environment",
+    "environment-plots": "each environment alone, then all together",
+    "paired-strips": "differences from the check, seasons as the replicates",
+}
 
-def design_of(plots: Plots) -> str:
+
+@dataclass(frozen=True)
+class Choice:
+    """The analysis that a design and a kind of record get: its name in `NEEDS`, what it is in words, how single plots are taken
+    to vary, and why it is this one where the design alone would not say so."""
+
+    analysis: str
+    model: str
+    errors: Literal["normal"]
+    why: str = ""
+
+
+def choose(design: str, kind: Kind, labels: Columns) -> Choice:
+    """The analysis for plots with these label columns, laid out by `design` (a name of `NEEDS`) and holding records of `kind`.
+
+    Pairs with the check within one season are blocks of two: only where there are several seasons are these the replicates.
+    Every kind of record is taken as varying normally between plots, which is near enough for weights and measures, and for scores
+    in trials of some size; `counts`, `times` and `ranks` are there for the others, and a category has no analysis.
+
+    Raises ValueError for a design that is not known, a column that it needs and that is absent, or a category.
+    """
+    if kind == "category":
+        raise ValueError("a category has no mean; expected a number, a share, a score or a day")
+    if design not in NEEDS:
+        raise ValueError(f"“{design}” is not a design that is analysed; expected one of {', '.join(NEEDS)}")
+    analysis, why = design, ""
+    if design == "paired-strips" and "season" not in labels and "block" in labels:
+        analysis = "alpha" if "rep" in labels else "blocks"
+        why = "pairs of one season are blocks of two"
+    absent = [name for name in NEEDS[analysis] if name not in labels]
+    if absent:
+        raise ValueError(f"{design} needs the column {' and '.join(absent)}")
+    return Choice(analysis, MODELS[analysis], "normal", why)
+
+
+def design_of(labels: Columns) -> str:
     """The design that the columns speak for; of two that look alike the simpler one.
 
     A second factor is taken as crossed in plots of one size, unless a `block` within replicates holds one entry each (whole
     plots; strips where each column of the field has one level of the second factor as well). Complete blocks with
     positions are taken as such; say `spatial` to model the ground.
     """
-    has = plots.labels.keys()
+    has = labels.keys()
     if "factor2" in has:
-        return _two_factor_design(plots)
+        return _two_factor_design(labels)
     if {"site", "season"} <= has:
-        cells = list(zip(*(plots.labels[c] for c in ("site", "season", "entry")), strict=True))
+        cells = list(zip(*(labels[c] for c in ("site", "season", "entry")), strict=True))
         return "environment-plots" if "rep" in has and len(set(cells)) < len(cells) else "environments"
     if "season" in has:
         return "paired-strips"
     if {"rep", "block"} <= has:
         return "alpha"
     if "block" in has:
-        single = _entries_in_one_block(plots)
-        return "augmented" if 0 < single < len(set(plots.labels["entry"])) and not _disconnected(plots) else "blocks"
+        single = _entries_in_one_block(labels)
+        return "augmented" if 0 < single < len(set(labels["entry"])) and not _disconnected(labels) else "blocks"
     if "rep" in has:
         return "rcbd"
-    entries = len(set(plots.labels["entry"]))
-    if {"row", "col"} <= has and entries == len(set(plots.labels["row"])) == len(set(plots.labels["col"])):
+    entries = len(set(labels["entry"]))
+    if {"row", "col"} <= has and entries == len(set(labels["row"])) == len(set(labels["col"])):
         return "latin"
     return "crd"
 
 
-def _two_factor_design(plots: Plots) -> str:
-    labels = plots.labels
-    if not {"rep", "block"} <= labels.keys() or not _settles(plots, ("rep", "block"), "entry"):
+def _two_factor_design(labels: Columns) -> str:
+    if not {"rep", "block"} <= labels.keys() or not _settles(labels, ("rep", "block"), "entry"):
         return "factorial"
-    if "col" in labels and (_settles(plots, ("rep", "col"), "factor2") or _settles(plots, ("rep", "row"), "factor2")):
+    if "col" in labels and (_settles(labels, ("rep", "col"), "factor2") or _settles(labels, ("rep", "row"), "factor2")):
         return "strip-plot"
     return "split-plot"
 
 
-def _settles(plots: Plots, by: tuple[str, ...], label: str) -> bool:
+def _settles(labels: Columns, by: tuple[str, ...], label: str) -> bool:
     """Whether the labels `by` together leave one value of `label`, and gather several plots."""
-    if not all(name in plots.labels for name in by):
+    if not all(name in labels for name in by):
         return False
-    cells = list(zip(*(plots.labels[name] for name in by), strict=True))
-    pairs = set(zip(cells, plots.labels[label], strict=True))
+    cells = list(zip(*(labels[name] for name in by), strict=True))
+    pairs = set(zip(cells, labels[label], strict=True))
     return len(pairs) == len(set(cells)) < len(cells)
 
 
-def _entries_in_one_block(plots: Plots) -> int:
-    counts = Coded.of(plots.labels["entry"]).cross(Coded.of(plots.labels["block"]))
+def _entries_in_one_block(labels: Columns) -> int:
+    counts = Coded.of(labels["entry"]).cross(Coded.of(labels["block"]))
     return int(((counts > 0).sum(axis=1) == 1).sum())
 
 
-def _disconnected(plots: Plots) -> bool:
-    value = [float(i % 7) for i in range(len(plots.value))]
-    found = analyse_blocks(plots.labels["entry"], value, {"block": plots.labels["block"]})
+def _disconnected(labels: Columns) -> bool:
+    value = [float(i % 7) for i in range(len(labels["entry"]))]
+    found = analyse_blocks(labels["entry"], value, {"block": labels["block"]})
     return len(set(found.connected_set)) > 1
-
-
-def analyse(plots: Plots, design: str, check: str | None = None) -> Json:
-    """Every figure of `design` for these plots, with comparisons against `check` where there is one.
-
-    Raises ValueError when a column that the design needs is absent, the check is not among the entries, or the design
-    is not known.
-    """
-    if design not in NEEDS:
-        raise ValueError(f"“{design}” is not a design that is analysed; expected one of {', '.join(NEEDS)}")
-    absent = [name for name in NEEDS[design] if name not in plots.labels]
-    if absent:
-        raise ValueError(f"{design} needs the column {' and '.join(absent)}")
-    if check is not None and check not in plots.labels["entry"]:
-        raise ValueError(f"no plot has the entry “{check}”")
-    return {"design": design} | ANALYSES[design](plots, check)
-
-
-def _fixed(plots: Plots, check: str | None, *blocking: str) -> Json:
-    terms = {name: plots.labels[name] for name in blocking}
-    return block_figures(analyse_blocks(plots.labels["entry"], plots.value, terms), check)
-
-
-def _alpha(plots: Plots, check: str | None) -> Json:
-    entry, block, rep = (plots.labels[name] for name in ("entry", "block", "rep"))
-    within = len(set(zip(rep, block, strict=True)))
-    reps = len(set(rep))
-    return alpha_figures(analyse_incomplete(entry, plots.value, block, rep), check, reps, within // reps)
-
-
-def _augmented(plots: Plots, check: str | None) -> Json:
-    return augmented_figures(analyse_augmented(plots.labels["entry"], plots.value, plots.labels["block"]), len(plots.value))
-
-
-def _blocks(plots: Plots, check: str | None) -> Json:
-    found = analyse_incomplete(plots.labels["entry"], plots.value, plots.labels["block"], mixed=False)
-    return general_block_figures(found)
-
-
-def _two_factors(plots: Plots) -> tuple[Labels, Labels, Sequence[float | None], Labels]:
-    return plots.labels["entry"], plots.labels["factor2"], plots.value, plots.labels["rep"]
-
-
-def _factorial(plots: Plots, check: str | None) -> Json:
-    entry, second = plots.labels["entry"], plots.labels["factor2"]
-    return factorial_figures(analyse_factorial(entry, second, plots.value, plots.labels.get("rep")), check)
-
-
-def _spatial(plots: Plots, check: str | None) -> Json:
-    rows, cols = plots.whole("row"), plots.whole("col")
-    return spatial_figures(analyse_spatial(plots.labels["entry"], plots.value, rows, cols, plots.labels.get("rep")), check)
-
-
-def _environments(plots: Plots, check: str | None) -> Json:
-    entry, site, season = (plots.labels[name] for name in ("entry", "site", "season"))
-    return environment_figures(analyse_environments(entry, plots.value, site, season), check)
-
-
-def _environment_plots(plots: Plots, check: str | None) -> Json:
-    entry, site, season, rep = (plots.labels[name] for name in ("entry", "site", "season", "rep"))
-    return environment_plot_figures(analyse_environment_plots(entry, plots.value, site, season, rep), check)
-
-
-def _paired_strips(plots: Plots, check: str | None) -> Json:
-    if check is None:
-        raise ValueError("paired strips need the check that every entry stood beside")
-    season = plots.labels["season"]
-    if "site" in plots.labels:
-        season = tuple(f"{s}-{y}" for s, y in zip(plots.labels["site"], season, strict=True))
-    strip = plots.labels.get("block") or plots.labels.get("rep")
-    return paired_figures(analyse_paired_strips(plots.labels["entry"], plots.value, season, check, strip))
-
-
-ANALYSES: dict[str, Callable[[Plots, str | None], Json]] = {
-    "crd": lambda plots, check: _fixed(plots, check),
-    "rcbd": lambda plots, check: _fixed(plots, check, "rep"),
-    "latin": lambda plots, check: _fixed(plots, check, "row", "col"),
-    "alpha": _alpha,
-    "augmented": _augmented,
-    "blocks": _blocks,
-    "split-plot": lambda plots, check: split_plot_figures(analyse_split_plot(*_two_factors(plots)), check),
-    "strip-plot": lambda plots, check: strip_plot_figures(analyse_strip_plot(*_two_factors(plots)), check),
-    "factorial": _factorial,
-    "spatial": _spatial,
-    "environments": _environments,
-    "environment-plots": _environment_plots,
-    "paired-strips": _paired_strips,
-}

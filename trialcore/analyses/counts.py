@@ -9,6 +9,7 @@ import numpy as np
 
 from trialcore.analyses.linear import Floats, Labels, levels_of
 from trialcore.analyses.mixed import incidence
+from trialcore.analyses.printing import figures, page, table
 from trialcore.inference import distributions
 
 MOST_STEPS = 100
@@ -43,7 +44,7 @@ class ShareDifference:
     chance_higher: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Shares:
     """What `analyse_shares` found. `dispersion` is Pearson's χ²/df, held at one when it is below; `method` says in words
     which model was used and why."""
@@ -73,12 +74,20 @@ class Shares:
             half = distributions.t_quantile(0.975, max(1, self.df)) * se
             rows.append(
                 ShareDifference(
-                    name, float(np.exp(d)), float(np.exp(d - half)), float(np.exp(d + half)), d / se,
+                    name,
+                    float(np.exp(d)),
+                    float(np.exp(d - half)),
+                    float(np.exp(d + half)),
+                    d / se,
                     float(distributions.t_two_sided(d / se, max(1, self.df))),
                     float(distributions.t_below(d / se, max(1, self.df))),
                 )
-            )  # fmt: skip
+            )
         return tuple(rows)
+
+    def __str__(self) -> str:
+        means = table("Shares", self.means, **{f: f for f in ("entry", "share", "lower95", "upper95")})
+        return page(self.method, means, figures(dispersion=self.dispersion, F=self.f_entry, p=self.p_entry), *self.cannot_say)
 
 
 def analyse_shares(
@@ -130,8 +139,18 @@ def analyse_shares(
         smaller = _logistic(y, n, np.hstack([np.ones((len(y), 1)), x[:, k:]]), firth=bool(separated))
         f = max(0.0, smaller.deviance - fitted.deviance) / (k - 1) / dispersion
         p = distributions.f_above(f, k - 1, df)
-    return Shares(tuple(means), covariance[:k, :k], fitted.deviance, df, pearson, dispersion, f, p,
-                  _method(separated, dispersion, df), _cannot(df, dispersion, pearson))  # fmt: skip
+    return Shares(
+        tuple(means),
+        covariance[:k, :k],
+        fitted.deviance,
+        df,
+        pearson,
+        dispersion,
+        f,
+        p,
+        _method(separated, dispersion, df),
+        _cannot(df, dispersion, pearson),
+    )
 
 
 def _method(separated: list[str], dispersion: float, df: int) -> str:
@@ -153,7 +172,7 @@ def _expit(x: Floats) -> Floats:
     return np.asarray(1 / (1 + np.exp(-np.clip(x, -500, 500))))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Fitted:
     beta: Floats
     covariance: Floats

@@ -12,6 +12,7 @@ from trialcore.analyses.environments import Ammi, Stability, ammi_of, stability_
 from trialcore.analyses.incomplete import repeatability
 from trialcore.analyses.linear import Coded, Floats, Labels, levels_of
 from trialcore.analyses.mixed import MixedFit, fit_reml, incidence
+from trialcore.analyses.printing import lined, page, table
 from trialcore.analyses.strata import StratumRow
 from trialcore.inference import distributions
 
@@ -25,7 +26,7 @@ class Bartlett:
     p: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Combined:
     """All environments in one table; only where every entry stands once in every replicate of every environment.
 
@@ -43,7 +44,7 @@ class Combined:
     ammi: Ammi | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class TwoStage:
     """Entry means over environments from the means of each, weighted by how sure each is (Smith, Cullis and Gilmour 2001;
     Möhring and Piepho 2009). `interaction` is the variance of entry × environment; `covariance` that of the means."""
@@ -60,7 +61,7 @@ class TwoStage:
         return float(np.sqrt(v[first, first] + v[second, second] - 2 * v[first, second]).mean())
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class EnvironmentPlots:
     """What `analyse_environment_plots` found. `table` holds the plain mean of each cell (entries × environments, NaN
     where there is none); `fixed` and `random` are the mixed models, None where they cannot be fitted."""
@@ -83,6 +84,12 @@ class EnvironmentPlots:
     line_mean: float | None
     two_stage: TwoStage | None
     cannot_say: tuple[str, ...]
+
+    def __str__(self) -> str:
+        rows = self.combined.rows if self.combined else ()
+        combined = table("All environments", rows, source="source", stratum="stratum", df="df", SS="ss", MS="ms", F="f", p="p")
+        each = [[name, f"{a.mse:.5g}" if a.mse is not None else "", str(a.df_error)] for name, a in self.by_environment.items()]
+        return page(combined, lined("Error in each environment", ["environment", "mse", "df"], each), *self.cannot_say)
 
 
 def analyse_environment_plots(
@@ -124,10 +131,25 @@ def analyse_environment_plots(
         cannot.append("Some cells are missing or unequal, so there is no analysis of variance over all; the mixed model stands.")
     cullis, line_mean = _repeatabilities(random, len(environments), reps)
     return EnvironmentPlots(
-        tuple(entries), tuple(environments), reps, len(y), len(kept), float(kept.mean()) if len(kept) else None, table, alone,
-        _bartlett(judged), pooled, pooled_df, combined, fixed, random, cullis, line_mean,
-        combine_two_stages(entries, list(alone.values())), tuple(cannot),
-    )  # fmt: skip
+        tuple(entries),
+        tuple(environments),
+        reps,
+        len(y),
+        len(kept),
+        float(kept.mean()) if len(kept) else None,
+        table,
+        alone,
+        _bartlett(judged),
+        pooled,
+        pooled_df,
+        combined,
+        fixed,
+        random,
+        cullis,
+        line_mean,
+        combine_two_stages(entries, list(alone.values())),
+        tuple(cannot),
+    )
 
 
 def _alone(environment: str, entry: Labels, y: Floats, where: Labels, rep: Labels) -> BlockAnalysis:
@@ -172,9 +194,15 @@ def _repeatabilities(random: MixedFit | None, environments: int, reps: int) -> t
 
 
 def _combined(
-    y: Floats, entry: Labels, where: Labels, inside: Labels, entries: Sequence[str], environments: Sequence[str], reps: int,
+    y: Floats,
+    entry: Labels,
+    where: Labels,
+    inside: Labels,
+    entries: Sequence[str],
+    environments: Sequence[str],
+    reps: int,
     pooled: float | None,
-) -> Combined | None:  # fmt: skip
+) -> Combined | None:
     g, e = len(entries), len(environments)
     blocks, names = Coded.of(inside), Coded.of(entry)
     whole = len(blocks.levels) == e * reps and len(names.levels) == g and bool((blocks.cross(names) == 1).all())
@@ -207,9 +235,15 @@ def _combined(
     f_fixed = entry_ss / (g - 1) / pooled
     means = cells.T
     return Combined(
-        rows, f_fixed, distributions.f_above(f_fixed, g - 1, df_error), float(np.sqrt(2 * cross_ms / (e * reps))), df_cross,
-        float(np.sqrt(2 * pooled / (e * reps))), stability_of(entries, means) if e > 2 else None, ammi_of(means),
-    )  # fmt: skip
+        rows,
+        f_fixed,
+        distributions.f_above(f_fixed, g - 1, df_error),
+        float(np.sqrt(2 * cross_ms / (e * reps))),
+        df_cross,
+        float(np.sqrt(2 * pooled / (e * reps))),
+        stability_of(entries, means) if e > 2 else None,
+        ammi_of(means),
+    )
 
 
 def combine_two_stages(entries: Sequence[str], alone: Sequence[BlockAnalysis]) -> TwoStage | None:

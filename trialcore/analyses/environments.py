@@ -11,6 +11,7 @@ from trialcore.analyses.blocks import AnovaRow, BlockAnalysis, analyse_blocks
 from trialcore.analyses.incomplete import MixedMean, anova_line, mixed_means
 from trialcore.analyses.linear import Coded, Floats, Labels, fit, levels_of
 from trialcore.analyses.mixed import MixedFit, fit_reml, incidence
+from trialcore.analyses.printing import page, table
 from trialcore.inference import distributions
 
 
@@ -52,7 +53,7 @@ class Axis:
     ms: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Ammi:
     """Additive main effects and multiplicative interaction (Gauch 1988). Scores are singular vectors times the root
     of the singular value, entries × 2 and environments × 2; an axis is turned so that its largest entry score is
@@ -64,7 +65,7 @@ class Ammi:
     asv: Floats
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Environments:
     """What `analyse_environments` found. `table` is entries × environments, NaN where there is no mean; `stability` and
     `ammi` are None when a cell is absent."""
@@ -82,6 +83,32 @@ class Environments:
     fixed: MixedFit | None
     fixed_means: tuple[MixedMean, ...]
     random: MixedFit | None
+
+    def __str__(self) -> str:
+        stability = table(
+            "Stability",
+            self.stability or (),
+            entry="entry",
+            mean="mean",
+            slope="slope",
+            se="slope_se",
+            deviations_MS="deviations_ms",
+            ecovalence="ecovalence",
+            Shukla="shukla",
+        )
+        return page(
+            table(
+                "Analysis of variance, entries last",
+                self.environment_first,
+                source="source",
+                df="df",
+                SS="ss",
+                MS="ms",
+                F="f",
+                p="p",
+            ),
+            stability,
+        )
 
 
 def analyse_environments(entry: Labels, value: Sequence[float | None], site: Labels, season: Labels) -> Environments:
@@ -105,22 +132,42 @@ def analyse_environments(entry: Labels, value: Sequence[float | None], site: Lab
     seen = [i for i, v in enumerate(value) if v is not None]
     if not seen:
         return Environments(
-            tuple(entries), tuple(environments), table, additive, (), (), (), (), stability=None, ammi=None, fixed=None,
-            fixed_means=(), random=None,
-        )  # fmt: skip
+            tuple(entries),
+            tuple(environments),
+            table,
+            additive,
+            (),
+            (),
+            (),
+            (),
+            stability=None,
+            ammi=None,
+            fixed=None,
+            fixed_means=(),
+            random=None,
+        )
     y = np.array([float(value[i] or 0.0) for i in seen])
-    labels: dict[str, Labels] = {name: [column[i] for i in seen] for name, column in
-              (("entry", entry), ("env", where), ("site", site), ("season", season))}  # fmt: skip
+    labels: dict[str, Labels] = {
+        name: [column[i] for i in seen] for name, column in (("entry", entry), ("env", where), ("site", site), ("season", season))
+    }
     whole = not np.isnan(table).any()
     first, second = _two_orders(y, labels, whole)
     fixed, means, random = _mixed(y, labels, entries, environments)
     return Environments(
-        tuple(entries), tuple(environments), table, additive, first, second,
+        tuple(entries),
+        tuple(environments),
+        table,
+        additive,
+        first,
+        second,
         site_season=_site_season(y, labels) if whole else (),
         eberhart_russell=_eberhart_russell(table) if whole and len(environments) > 2 else (),
         stability=stability_of(entries, table) if whole and len(environments) > 2 else None,
-        ammi=ammi_of(table) if whole else None, fixed=fixed, fixed_means=means, random=random,
-    )  # fmt: skip
+        ammi=ammi_of(table) if whole else None,
+        fixed=fixed,
+        fixed_means=means,
+        random=random,
+    )
 
 
 def _two_orders(y: Floats, labels: dict[str, Labels], whole: bool) -> tuple[tuple[AnovaRow, ...], tuple[AnovaRow, ...]]:
@@ -199,12 +246,24 @@ def stability_of(entries: Sequence[str], table: Floats) -> tuple[Stability, ...]
         shukla = float(ecovalence[i]) * g / ((g - 2) * (e - 1)) - total / ((g - 1) * (g - 2) * (e - 1)) if g > 2 else None
         rows.append(
             Stability(
-                name, float(own.mean()), slope, se, t, None if t is None else float(distributions.t_two_sided(t, e - 2)), left,
-                left / (e - 2), 1 - left / around if around > 0 else None, float(ecovalence[i]),
-                100 * float(ecovalence[i]) / total if total > 0 else None, shukla, float(((own - best) ** 2).sum()) / (2 * e),
-                variance, 100 * float(np.sqrt(variance)) / float(own.mean()) if own.mean() > 0 else None, float(ranks[i].mean()),
+                name,
+                float(own.mean()),
+                slope,
+                se,
+                t,
+                None if t is None else float(distributions.t_two_sided(t, e - 2)),
+                left,
+                left / (e - 2),
+                1 - left / around if around > 0 else None,
+                float(ecovalence[i]),
+                100 * float(ecovalence[i]) / total if total > 0 else None,
+                shukla,
+                float(((own - best) ** 2).sum()) / (2 * e),
+                variance,
+                100 * float(np.sqrt(variance)) / float(own.mean()) if own.mean() > 0 else None,
+                float(ranks[i].mean()),
             )
-        )  # fmt: skip
+        )
     return tuple(rows)
 
 
@@ -220,10 +279,16 @@ def ammi_of(table: Floats) -> Ammi:
     ss = s**2
     share = 100 * ss / ss.sum() if ss.sum() > 0 else np.zeros(count)
     axes = tuple(
-        Axis(float(s[k]), float(ss[k]), float(share[k]), float(share[: k + 1].sum()), g + e - 1 - 2 * (k + 1),
-             float(ss[k]) / (g + e - 1 - 2 * (k + 1)))
+        Axis(
+            float(s[k]),
+            float(ss[k]),
+            float(share[k]),
+            float(share[: k + 1].sum()),
+            g + e - 1 - 2 * (k + 1),
+            float(ss[k]) / (g + e - 1 - 2 * (k + 1)),
+        )
         for k in range(count)
-    )  # fmt: skip
+    )
     shown = min(2, count)
     entry_scores = u[:, :shown] * np.sqrt(s[:shown])
     environment_scores = vt[:shown].T * np.sqrt(s[:shown])
@@ -232,7 +297,7 @@ def ammi_of(table: Floats) -> Ammi:
     return Ammi(axes, entry_scores, environment_scores, asv)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Biplot:
     """Entry main effects and interaction together (GGE; Yan et al. 2000): `entries` and `environments` hold two coordinates
     each to draw, `percent` what the two axes show of what varies within environments. An environment's entries rank by how

@@ -10,12 +10,13 @@ import numpy as np
 from trialcore.analyses.blocks import AnovaRow, BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.analyses.incomplete import anova_line
 from trialcore.analyses.linear import Floats, Labels, fit, levels_of
+from trialcore.analyses.printing import page, table
 from trialcore.inference import distributions
 
 BETWEEN = "\t"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class MarginalMeans:
     """Means of one factor over the levels of the other with equal weight; `sed` of each pair in the order of
     `numpy.triu_indices`. A level with an empty cell has no mean."""
@@ -26,7 +27,7 @@ class MarginalMeans:
     covariance: Floats
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Factorial:
     """What `analyse_factorial` found. `cells` is the analysis of every combination as an entry; `rows` splits its entry
     line: each factor after the other, then their interaction."""
@@ -41,6 +42,11 @@ class Factorial:
         """The mean of one combination, None when it was not laid out."""
         name = entry + BETWEEN + second
         return next((m for m in self.cells.means if m.entry == name), None)
+
+    def __str__(self) -> str:
+        return page(
+            table("Analysis of variance", self.rows, source="source", df="df", SS="ss", MS="ms", F="f", p="p"), str(self.cells)
+        )
 
 
 def analyse_factorial(entry: Labels, second: Labels, value: Sequence[float | None], rep: Labels | None = None) -> Factorial:

@@ -11,7 +11,8 @@ import numpy as np
 from trialcore.analyses.blocks import AnovaRow, BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.analyses.linear import Coded, Fit, Floats, Labels, fit, levels_of
 from trialcore.analyses.mixed import Contrast, JointTest, MixedFit, fit_reml, incidence
-from trialcore.analyses.mixed_means import mixed_standing
+from trialcore.analyses.mixed_means import means_and_versus
+from trialcore.analyses.printing import figures, lined, page
 from trialcore.inference import distributions
 from trialcore.inference.comparisons import AgainstCheck, against_check, holm_adjusted
 
@@ -56,7 +57,7 @@ class MixedPair:
     p_family: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class RecoveredBlocks:
     """Entries and replicates fixed, blocks random (REML): the information between blocks is recovered."""
 
@@ -75,7 +76,7 @@ class RecoveredBlocks:
         return mixed_pairs(self.fit, self.names, self.rows)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class RandomEntries:
     """Entries and blocks random, replicates fixed. `cullis` is 1 − mean variance of a difference of two predictions /
     (2 σ²_entry) (Cullis, Smith and Coombes 2006); `line_mean` is σ²_entry / (σ²_entry + σ² / r)."""
@@ -90,7 +91,7 @@ class RandomEntries:
     replicates: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class IncompleteBlocks:
     """What `analyse_incomplete` found. The mixed parts are None, and `cannot_say` tells why, where they cannot be fit."""
 
@@ -102,6 +103,13 @@ class IncompleteBlocks:
     recovered: RecoveredBlocks | None
     random_entries: RandomEntries | None
     cannot_say: tuple[str, ...]
+
+    def __str__(self) -> str:
+        recovered = ""
+        if self.recovered is not None:
+            rows = [[m.entry, f"{m.mean.estimate:.5g}", f"{m.mean.se_kr:.5g}", f"{m.mean.df_kr:.1f}"] for m in self.recovered.means]
+            recovered = lined("Means, blocks recovered (Kenward–Roger)", ["entry", "mean", "se", "df"], rows)
+        return page(str(self.intra), recovered, figures(average_efficiency=self.efficiency.average))
 
 
 def analyse_incomplete(
@@ -237,7 +245,7 @@ def repeatability(covariance: Floats, variance: float) -> tuple[float, float | N
     return between, 1 - between / (2 * variance) if variance > 0 else None
 
 
-def recovered_standing(found: IncompleteBlocks, check: str | None) -> tuple[tuple[EntryMean, ...], AgainstCheck | None]:
+def recovered_means(found: IncompleteBlocks, check: str | None) -> tuple[tuple[EntryMean, ...], AgainstCheck | None]:
     """Entry means and their differences from `check` as the recovered model has them, in the shape of a plain analysis.
 
     Kenward–Roger standard errors, each difference with its own degrees of freedom; Dunnett's probability and both
@@ -247,7 +255,7 @@ def recovered_standing(found: IncompleteBlocks, check: str | None) -> tuple[tupl
     if recovered is None:
         known = check is not None and any(m.entry == check for m in found.intra.means)
         return found.intra.means, against_check(found.intra, check) if known and check is not None else None
-    return mixed_standing(recovered.fit, recovered.names, recovered.rows, found.intra.means, check)
+    return means_and_versus(recovered.fit, recovered.names, recovered.rows, found.intra.means, check)
 
 
 def _random_entries(y: Floats, entry: Labels, block: Labels, rep: Labels | None) -> RandomEntries:

@@ -52,7 +52,7 @@ class Coded:
         return cells.reshape(len(self.levels), width).astype(float)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Fit:
     """A least-squares fit of `y` on labelled terms.
 

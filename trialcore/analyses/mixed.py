@@ -14,6 +14,7 @@ from itertools import pairwise
 import numpy as np
 
 from trialcore.analyses.linear import Coded, Floats
+from trialcore.analyses.printing import figures, lined, page
 from trialcore.inference import distributions
 
 RESIDUAL = "residual"
@@ -32,7 +33,7 @@ class Contrast:
     df_kr: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Contrasts:
     """Several estimates at once, each array with one element a contrast."""
 
@@ -55,7 +56,7 @@ class JointTest:
     p: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class MixedFit:
     """A REML fit. `variances` holds σ²_k by term and that of the residual, in squared units of y.
 
@@ -157,6 +158,10 @@ class MixedFit:
         df = 4 + (count + 2) / (count * rho - 1)
         return float(df), float(df / (mean * (df - 2)))
 
+    def __str__(self) -> str:
+        rows = [[name, f"{value:.5g}"] for name, value in self.variances.items()]
+        return page(lined("Variances (REML)", ["term", "variance"], rows), figures(log_likelihood=self.loglik))
+
 
 def _root_of(adjusted: Floats, plain: Floats) -> Floats:
     """Standard errors from adjusted variances; the plain one where the data say so little that the adjustment, itself an
@@ -176,7 +181,7 @@ Term = Coded | Floats
 """A random term: labels, or any matrix (n × effects) that its effects are multiplied by."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Products:
     """Cross-products of X (p), Z (all random terms side by side, q) and y."""
 
@@ -256,7 +261,7 @@ def _full_rank(information: Floats) -> bool:
     return float((pivots / information.diagonal()).min()) > 1e-10
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _State:
     """The likelihood and what hangs on it at one set of variances, the residual's last."""
 

@@ -14,7 +14,7 @@ from trialcore.inference import distributions
 from trialcore.inference.comparisons import AgainstCheck, against_joint
 
 
-def mixed_standing(
+def means_and_versus(
     fit: MixedFit, names: Sequence[str], rows: Floats, plain: Sequence[EntryMean], check: str | None
 ) -> tuple[tuple[EntryMean, ...], AgainstCheck | None]:
     """Entry means (`rows` gives each as a contrast of the fixed effects) and their differences from `check`.

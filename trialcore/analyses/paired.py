@@ -10,6 +10,7 @@ from math import comb
 import numpy as np
 
 from trialcore.analyses.linear import Labels
+from trialcore.analyses.printing import page, table
 from trialcore.inference import distributions
 from trialcore.inference.comparisons import chance_above
 
@@ -39,6 +40,10 @@ class PairedStrips:
     check: str
     rows: tuple[PairedDifference, ...]
     cannot_say: tuple[str, ...]
+
+    def __str__(self) -> str:
+        columns = {"entry": "entry", "seasons": "seasons", "difference": "mean", "se": "se", "t": "t", "p": "p", "wins": "wins"}
+        return page(table(f"Minus {self.check}, seasons being the replicates", self.rows, **columns), *self.cannot_say)
 
 
 def analyse_paired_strips(
@@ -86,8 +91,21 @@ def _paired(name: str, differences: list[tuple[str, float]]) -> PairedDifference
     se = float(d.std(ddof=1) / np.sqrt(n))
     half = distributions.t_quantile(0.975, n - 1) * se
     p = float(distributions.t_two_sided(mean / se, n - 1))
-    return PairedDifference(name, n, tuple(differences), mean, se, n - 1, mean / se, p, mean - half, mean + half,
-                            chance_above(mean, se, n - 1), wins, sign)  # fmt: skip
+    return PairedDifference(
+        name,
+        n,
+        tuple(differences),
+        mean,
+        se,
+        n - 1,
+        mean / se,
+        p,
+        mean - half,
+        mean + half,
+        chance_above(mean, se, n - 1),
+        wins,
+        sign,
+    )
 
 
 def sign_test(wins: int, losses: int) -> float:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from trialcore.analyses.linear import Coded, Floats, Labels
+from trialcore.analyses.printing import figures, lined, page
 from trialcore.inference import distributions
 
 
@@ -51,7 +52,7 @@ def rank_correlation(x: Sequence[float], y: Sequence[float]) -> RankCorrelation 
     return RankCorrelation(rho, t, df, float(distributions.t_two_sided(t, df)), tau)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Concordance:
     """Kendall's W: 0 when judges have nothing in common, 1 when they agree wholly."""
 
@@ -62,6 +63,9 @@ class Concordance:
     df: int
     p: float
     mean_spearman: float
+
+    def __str__(self) -> str:
+        return figures(W=self.w, chi_square=self.chi_square, df=self.df, p=self.p, mean_Spearman=self.mean_spearman)
 
 
 def kendall_w(scores: Sequence[Sequence[float]]) -> Concordance:
@@ -84,12 +88,17 @@ def kendall_w(scores: Sequence[Sequence[float]]) -> Concordance:
     known = [p.rho for p in pairs if p is not None]
     statistic = m * (n - 1) * w
     return Concordance(
-        sums, 12 * s / (m**2 * (n**3 - n)), w, statistic, n - 1, distributions.chi_square_above(statistic, n - 1),
+        sums,
+        12 * s / (m**2 * (n**3 - n)),
+        w,
+        statistic,
+        n - 1,
+        distributions.chi_square_above(statistic, n - 1),
         float(np.mean(known)) if known else float("nan"),
-    )  # fmt: skip
+    )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class RankedBlocks:
     """Entries compared by ranks within blocks. `mean_rank` is on the scale of a full block (1 is lowest), `se_difference`
     that of two mean ranks; `method` names the test."""
@@ -102,6 +111,11 @@ class RankedBlocks:
     se_difference: float | None
     df_error: int
     method: str
+
+    def __str__(self) -> str:
+        rows = [[entry, f"{rank:.3f}"] for entry, rank in zip(self.entries, self.mean_rank, strict=True)]
+        tested = figures(statistic=self.statistic, df=self.df, p=self.p, se_of_a_difference=self.se_difference)
+        return page(self.method, lined("Mean ranks within blocks", ["entry", "mean rank"], rows), tested)
 
 
 def compare_ranks(entry: Labels, value: Sequence[float | None], block: Labels) -> RankedBlocks:

@@ -11,7 +11,7 @@ from trialcore.analyses.linear import Floats
 KNOTS = 8
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Surface:
     """A fitted surface. `beta` are the coefficients of the fixed part, `covariance` their Bayesian and `frequentist` their
     sampling covariance, `edf` the effective degrees of freedom of the surface, `scale` the error variance."""
@@ -68,7 +68,7 @@ def _margin(places: Floats, k: int) -> tuple[Floats, Floats]:
     return basis(places) @ turn, penalty / np.linalg.eigvalsh(penalty)[-1]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Problem:
     """Penalised least squares with two penalties on the columns after the first `fixed`."""
 
@@ -124,9 +124,13 @@ class _Problem:
         degrees = np.einsum("ij,ji->i", inverse, self.xx)
         fitted = self.x @ beta
         return Surface(
-            beta=beta[: self.fixed], covariance=inverse[: self.fixed, : self.fixed] * scale,
+            beta=beta[: self.fixed],
+            covariance=inverse[: self.fixed, : self.fixed] * scale,
             frequentist=(inverse @ self.xx @ inverse)[: self.fixed, : self.fixed] * scale,
-            surface=self.x[:, self.fixed :] @ beta[self.fixed :], residuals=self.y - fitted,
-            edf=float(degrees[self.fixed :].sum()), scale=scale, reml_score=score,
+            surface=self.x[:, self.fixed :] @ beta[self.fixed :],
+            residuals=self.y - fitted,
+            edf=float(degrees[self.fixed :].sum()),
+            scale=scale,
+            reml_score=score,
             smoothing=(float(np.exp(best[0])), float(np.exp(best[1]))),
-        )  # fmt: skip
+        )

@@ -10,6 +10,7 @@ import numpy as np
 from trialcore.analyses.blocks import BlockAnalysis, analyse_blocks
 from trialcore.analyses.linear import Coded, Floats, Labels, levels_of
 from trialcore.analyses.mixed import fit_reml, incidence
+from trialcore.analyses.printing import lined, page, table
 from trialcore.analyses.smooth import fit_surface
 
 PLAIN = ("random_reps", "independent")
@@ -17,7 +18,7 @@ BETTER_BY = 2.0
 """How much smaller the AIC of a spatial model has to be before it is preferred to plain blocks."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class GroundModel:
     """One model of the ground. `means` (entries) with their covariance; `trend` is what the model takes out at each plot
     with a value and `residuals` what is left, in the trait's unit.
@@ -52,7 +53,7 @@ class GroundModel:
         return np.sqrt(v[first, first] + v[second, second] - 2 * v[first, second])
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Spatial:
     """What `analyse_spatial` found. `plain` is the ordinary analysis; `models` the others by name; `chosen` the one that
     the stated criterion prefers, `why` says in words; `seen` indexes the plots that have a value."""
@@ -76,6 +77,16 @@ class Spatial:
 
         spread = spread_of_differences(self.plain)
         return spread.average if spread else None
+
+    def __str__(self) -> str:
+        models = list(self.models.values())
+        compared = table(
+            "Models of the ground", models, model="name", fixed="fixed", parameters="count", loglik="loglik", AIC="aic"
+        )
+        if self.chosen not in self.models:
+            return page(compared, self.why, str(self.plain))
+        rows = [[entry, f"{mean:.5g}"] for entry, mean in zip(self.entries, self.models[self.chosen].means, strict=True)]
+        return page(compared, self.why, lined(f"Means by {self.chosen}", ["entry", "mean"], rows), *self.cannot_say)
 
 
 def analyse_spatial(
@@ -112,8 +123,10 @@ def analyse_spatial(
         models["random_reps"] = _random_reps(y, x, reps)
     models["independent"] = _independent(y, x)
     for name, fixed, nugget in (
-        ("ar1_ar1_entry", "entry", True), ("ar1_ar1_entry_rep", "entry + rep", True), ("ar1_ar1_no_nugget_entry", "entry", False),
-    ):  # fmt: skip
+        ("ar1_ar1_entry", "entry", True),
+        ("ar1_ar1_entry_rep", "entry + rep", True),
+        ("ar1_ar1_no_nugget_entry", "entry", False),
+    ):
         if fixed == "entry" or reps is not None:
             models[name] = _neighbours(name, y, _with_reps(x, reps if "rep" in fixed else None), len(entries), rows, cols, nugget)
     for name, with_reps in (("gam_te", None), ("gam_te_rep", reps)):
@@ -150,25 +163,53 @@ def _random_reps(y: Floats, x: Floats, reps: Labels) -> GroundModel:
     found = fit_reml(y, x, {"rep": Coded.of(reps)})
     v = found.variances
     trend = found.effects["rep"][Coded.of(reps).codes]
-    return GroundModel("random_reps", "entry", {"var_rep": v["rep"], "var_error": v["residual"]}, 2, found.loglik, found.beta,
-                       found.covariance, trend, y - x @ found.beta - trend)  # fmt: skip
+    return GroundModel(
+        "random_reps",
+        "entry",
+        {"var_rep": v["rep"], "var_error": v["residual"]},
+        2,
+        found.loglik,
+        found.beta,
+        found.covariance,
+        trend,
+        y - x @ found.beta - trend,
+    )
 
 
 def _independent(y: Floats, x: Floats) -> GroundModel:
     found = fit_reml(y, x, {})
     variance = found.variances["residual"]
-    return GroundModel("independent", "entry", {"var_error": variance}, 1, found.loglik, found.beta, found.covariance,
-                       np.zeros(len(y)), y - x @ found.beta)  # fmt: skip
+    return GroundModel(
+        "independent",
+        "entry",
+        {"var_error": variance},
+        1,
+        found.loglik,
+        found.beta,
+        found.covariance,
+        np.zeros(len(y)),
+        y - x @ found.beta,
+    )
 
 
 def _surface(name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray, cols: np.ndarray) -> GroundModel:
     s = fit_surface(y, x, cols.astype(float), rows.astype(float))
     parameters = {"edf_smooth": s.edf, "scale": s.scale}
-    return GroundModel(name, "entry + surface", parameters, 3, -s.reml_score, s.beta[:entries], s.covariance[:entries, :entries],
-                       s.surface, s.residuals, s.frequentist[:entries, :entries])  # fmt: skip
+    return GroundModel(
+        name,
+        "entry + surface",
+        parameters,
+        3,
+        -s.reml_score,
+        s.beta[:entries],
+        s.covariance[:entries, :entries],
+        s.surface,
+        s.residuals,
+        s.frequentist[:entries, :entries],
+    )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Profile:
     """The REML likelihood with the overall variance at its best, and its slope in the other parameters."""
 
@@ -207,12 +248,25 @@ def _neighbours(name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray,
     spatial = _correlation(apart, best[0], best[1])
     trend = (1 - share) * spatial @ found.weighted
     fitted = x @ found.beta
-    parameters = {"rho_row": float(best[0]), "rho_col": float(best[1]), "var_spatial": found.variance * (1 - share),
-                  "var_nugget": found.variance * share}  # fmt: skip
+    parameters = {
+        "rho_row": float(best[0]),
+        "rho_col": float(best[1]),
+        "var_spatial": found.variance * (1 - share),
+        "var_nugget": found.variance * share,
+    }
     residuals = y - fitted - trend
     fixed = "entry" if x.shape[1] == entries else "entry + rep"
-    return GroundModel(name, fixed, parameters, free + 1, found.loglik, found.beta[:entries],
-                       found.covariance[:entries, :entries], trend, residuals)  # fmt: skip
+    return GroundModel(
+        name,
+        fixed,
+        parameters,
+        free + 1,
+        found.loglik,
+        found.beta[:entries],
+        found.covariance[:entries, :entries],
+        trend,
+        residuals,
+    )
 
 
 def _correlation(apart: tuple[np.ndarray, np.ndarray], rho_row: float, rho_col: float) -> Floats:

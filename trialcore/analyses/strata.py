@@ -10,6 +10,7 @@ import numpy as np
 
 from trialcore.analyses.linear import Coded, Floats, Labels, levels_of
 from trialcore.analyses.mixed import Contrast, Contrasts, JointTest, MixedFit, fit_reml, incidence
+from trialcore.analyses.printing import figures, page, table
 from trialcore.inference import distributions
 
 
@@ -27,7 +28,7 @@ class StratumRow:
     error_term: str | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Factor:
     """The means of one factor over the other, and how far they can be told apart."""
 
@@ -51,7 +52,7 @@ class Within:
     lsd_satterthwaite: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Strata:
     """The analysis of a complete layout from its totals. `within` holds the mixed differences by kind."""
 
@@ -67,7 +68,7 @@ class Strata:
     within: dict[str, Within]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class TwoFactorFit:
     """The same by REML, whatever is missing: replicates and large plots random, both factors and their interaction
     fixed. `cells` lists the combinations with a value; a mean over a factor is absent where one of its cells has none."""
@@ -100,7 +101,7 @@ class TwoFactorFit:
         return [(names[i], names[j], d[k], float(t[k]), float(p[k])) for k, (i, j) in places]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class TwoFactors:
     """What `analyse_split_plot` or `analyse_strip_plot` found: `strata` is None unless every cell has one value in every
     replicate; `mixed` is None, and `cannot_say` tells why, where no model could be fitted."""
@@ -111,6 +112,11 @@ class TwoFactors:
     strata: Strata | None
     mixed: TwoFactorFit | None
     cannot_say: tuple[str, ...]
+
+    def __str__(self) -> str:
+        lines = self.strata.rows if self.strata else ()
+        strata = table("Strata", lines, source="source", stratum="stratum", df="df", SS="ss", MS="ms", F="f", p="p")
+        return page(strata, figures(plots=self.n_plots, observed=self.n_observed, mean=self.mean), *self.cannot_say)
 
 
 def analyse_split_plot(whole: Labels, sub: Labels, value: Sequence[float | None], rep: Labels) -> TwoFactors:
@@ -157,7 +163,7 @@ def _analyse(first: Labels, second: Labels, value: Sequence[float | None], rep: 
     return TwoFactors(len(y), len(kept), float(kept.mean()) if len(kept) else None, strata, mixed, tuple(cannot))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Totals:
     """Sums of squares of a complete table (replicates × first × second), by source, with their degrees of freedom."""
 
@@ -180,13 +186,23 @@ class _Totals:
         rep_second = table.mean(axis=1) - grand - reps[:, None] - seconds
         cross = table.mean(axis=0) - grand - firsts[:, None] - seconds
         ss = {
-            "rep": a * b * float((reps**2).sum()), "first": r * b * float((firsts**2).sum()),
-            "second": r * a * float((seconds**2).sum()), "rep_first": b * float((rep_first**2).sum()),
-            "rep_second": a * float((rep_second**2).sum()), "cross": r * float((cross**2).sum()),
-        }  # fmt: skip
+            "rep": a * b * float((reps**2).sum()),
+            "first": r * b * float((firsts**2).sum()),
+            "second": r * a * float((seconds**2).sum()),
+            "rep_first": b * float((rep_first**2).sum()),
+            "rep_second": a * float((rep_second**2).sum()),
+            "cross": r * float((cross**2).sum()),
+        }
         ss["rest"] = max(0.0, float(((table - grand) ** 2).sum()) - sum(ss.values()))
-        df = {"rep": r - 1, "first": a - 1, "second": b - 1, "rep_first": (r - 1) * (a - 1), "rep_second": (r - 1) * (b - 1),
-              "cross": (a - 1) * (b - 1), "rest": (r - 1) * (a - 1) * (b - 1)}  # fmt: skip
+        df = {
+            "rep": r - 1,
+            "first": a - 1,
+            "second": b - 1,
+            "rep_first": (r - 1) * (a - 1),
+            "rep_second": (r - 1) * (b - 1),
+            "cross": (a - 1) * (b - 1),
+            "rest": (r - 1) * (a - 1) * (b - 1),
+        }
         return _Totals((r, a, b), (coded[1].levels, coded[2].levels), table.mean(axis=0), grand, ss, df)
 
     def factors(self, first: tuple[float, int], second: tuple[float, int]) -> tuple[Factor, Factor]:
@@ -236,9 +252,11 @@ def _strip_strata(t: _Totals) -> Strata:
         _error("crossings", "error (c)", *cross),
     )
     components = {
-        "rep": (ss["rep"] / df["rep"] - first[0] - second[0] + cross[0]) / (a * b), "rep_entry": (first[0] - cross[0]) / b,
-        "rep_factor2": (second[0] - cross[0]) / a, "residual": cross[0],
-    }  # fmt: skip
+        "rep": (ss["rep"] / df["rep"] - first[0] - second[0] + cross[0]) / (a * b),
+        "rep_entry": (first[0] - cross[0]) / b,
+        "rep_factor2": (second[0] - cross[0]) / a,
+        "residual": cross[0],
+    }
     within = {
         "row_levels_same_column_level": _within(r, b, *first, *cross),
         "column_levels_same_row_level": _within(r, a, *second, *cross),
@@ -276,8 +294,11 @@ def _mixed(y: Floats, first: Labels, second: Labels, rep: Labels, strip: bool) -
     x = incidence([f"{a}\t{b}" for a, b in pairs], [f"{a}\t{b}" for a, b in cells])
     random = {"rep": Coded.of(rep), "whole_plot": Coded.of([f"{r}\t{a}" for r, a in zip(rep, first, strict=True)])}
     if strip:
-        random = {"rep": random["rep"], "rep_entry": random["whole_plot"],
-                  "rep_factor2": Coded.of([f"{r}\t{b}" for r, b in zip(rep, second, strict=True)])}  # fmt: skip
+        random = {
+            "rep": random["rep"],
+            "rep_entry": random["whole_plot"],
+            "rep_factor2": Coded.of([f"{r}\t{b}" for r, b in zip(rep, second, strict=True)]),
+        }
     found = fit_reml(y, x, random)
     a_levels, b_levels = levels_of(first), levels_of(second)
     a_whole = [a for a in a_levels if all((a, b) in cells for b in b_levels)]
@@ -294,7 +315,12 @@ def _mixed(y: Floats, first: Labels, second: Labels, rep: Labels, strip: bool) -
         cross = unit[1:, 1:] - unit[:1, 1:] - unit[1:, :1] + unit[:1, :1]
         contrasts["entry:factor2"] = cross.reshape(-1, len(cells))
     return TwoFactorFit(
-        found, tuple(a_whole), tuple(b_whole), tuple(cells), a_rows, b_rows,
+        found,
+        tuple(a_whole),
+        tuple(b_whole),
+        tuple(cells),
+        a_rows,
+        b_rows,
         {name: found.test(rows) for name, rows in contrasts.items()},
         {name: found.test_satterthwaite(rows) for name, rows in contrasts.items()},
-    )  # fmt: skip
+    )

@@ -14,7 +14,7 @@ STEP = 1e-4  # of the differences from which the likelihood's slopes are taken
 Z95 = 1.959963984540054
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Curve:
     """Log-normal times of those that come at all. `share` is that of the seeds that come in the end, `median_days` when half of
     these have, `spread_log` the standard deviation of log time; `covariance` that of logit share, log median and log spread,

@@ -11,7 +11,8 @@ import numpy as np
 from trialcore.analyses.blocks import BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.analyses.factorial import BETWEEN, Factorial, analyse_factorial
 from trialcore.analyses.linear import Labels, levels_of
-from trialcore.analyses.mixed_means import mixed_standing
+from trialcore.analyses.mixed_means import means_and_versus
+from trialcore.analyses.printing import page, table
 from trialcore.analyses.strata import StratumRow, TwoFactors, analyse_split_plot, analyse_strip_plot
 from trialcore.inference import distributions
 from trialcore.inference.comparisons import AgainstCheck, against
@@ -41,9 +42,9 @@ class Cell:
     se: float | None
 
 
-@dataclass(frozen=True)
-class TwoFactorStanding:
-    """What `standing_of_entries` found. `cells` is the analysis of every combination; its error is that between the smallest
+@dataclass(frozen=True, eq=False)
+class OverLevels:
+    """What `entries_over_levels` found. `cells` is the analysis of every combination; its error is that between the smallest
     plots. `effects` tests entries, second factor and their interaction; `strata` is there for complete data in plots of two
     sizes."""
 
@@ -60,8 +61,15 @@ class TwoFactorStanding:
     def interaction(self) -> Effect | None:
         return next((e for e in self.effects if e.source == "entry:factor2"), None)
 
+    def __str__(self) -> str:
+        effects = table("Effects", self.effects, source="source", df="num_df", error_df="den_df", F="f", p="p")
+        means = table("Means", self.means, entry="entry", n="n", mean="lsmean", se="se", lower="lower95", upper="upper95")
+        return page(
+            effects, means, table("Cells", self.table, entry="entry", level="level", n="n", mean="mean", se="se"), *self.cannot_say
+        )
 
-def standing_of_entries(
+
+def entries_over_levels(
     layout: LayoutName,
     entry: Labels,
     second: Labels,
@@ -69,7 +77,7 @@ def standing_of_entries(
     rep: Labels,
     entries_whole: bool = False,
     check: str | None = None,
-) -> TwoFactorStanding:
+) -> OverLevels:
     """How entries stand over the levels of a second factor, every level weighing alike.
 
     One element a plot, a missing value None. `layout` says which plots are large: in a split-plot those of the second factor,
@@ -94,7 +102,7 @@ def _plain(name: str, entry: Labels, value: Sequence[float | None]) -> EntryMean
     return EntryMean(name, len(seen), raw, None, None, None, None, "a level of the second factor has no value of it")
 
 
-def _factorial(found: Factorial, plain: tuple[EntryMean, ...], check: str | None) -> TwoFactorStanding:
+def _factorial(found: Factorial, plain: tuple[EntryMean, ...], check: str | None) -> OverLevels:
     cells, m = found.cells, found.entries
     half = distributions.t_quantile(0.975, cells.df_error) if cells.df_error > 0 else None
     means = []
@@ -119,12 +127,12 @@ def _factorial(found: Factorial, plain: tuple[EntryMean, ...], check: str | None
         if row.source in ("entry", "factor2", "entry:factor2") and row.f is not None and row.p is not None
     )
     table = tuple(Cell(*_parts(c.entry), c.n, c.lsmean, c.se) for c in cells.means)
-    return TwoFactorStanding(cells, tuple(means), versus, effects, table, found.seconds.levels, (), found.cannot_say)
+    return OverLevels(cells, tuple(means), versus, effects, table, found.seconds.levels, (), found.cannot_say)
 
 
 def _in_strata(
     found: TwoFactors, cells: BlockAnalysis, plain: tuple[EntryMean, ...], second: Labels, entries_whole: bool, check: str | None
-) -> TwoFactorStanding:
+) -> OverLevels:
     levels = tuple(levels_of(second))
     strata = found.strata.rows if found.strata else ()
     if not entries_whole:
@@ -132,9 +140,9 @@ def _in_strata(
     mixed = found.mixed
     if mixed is None:
         bare = tuple(Cell(*_parts(c.entry), c.n, c.raw_mean, None) for c in cells.means)
-        return TwoFactorStanding(_without_error(cells), plain, None, (), bare, levels, strata, found.cannot_say)
+        return OverLevels(_without_error(cells), plain, None, (), bare, levels, strata, found.cannot_say)
     names, rows = (mixed.first_levels, mixed.first_rows) if entries_whole else (mixed.second_levels, mixed.second_rows)
-    means, versus = mixed_standing(mixed.fit, names, rows, plain, check)
+    means, versus = means_and_versus(mixed.fit, names, rows, plain, check)
     tests = mixed.tests_kr.items()
     effects = tuple(
         Effect(source if entries_whole else _turned(source), test.num_df, test.den_df, test.f, test.p) for source, test in tests
@@ -150,7 +158,7 @@ def _in_strata(
     df = int(min((d.df for d in versus.differences), default=0)) if versus else 0
     spread = 100 * residual**0.5 / cells.grand_mean if cells.grand_mean and cells.grand_mean > 0 else None
     between = replace(cells, mse=residual, df_error=df, cv_percent=spread, cannot_say=found.cannot_say)
-    return TwoFactorStanding(between, means, versus, effects, tuple(table), levels, strata, found.cannot_say)
+    return OverLevels(between, means, versus, effects, tuple(table), levels, strata, found.cannot_say)
 
 
 def _without_error(cells: BlockAnalysis) -> BlockAnalysis:
@@ -158,9 +166,11 @@ def _without_error(cells: BlockAnalysis) -> BlockAnalysis:
 
 
 TURNED = {
-    "entry": "factor2", "factor2": "entry", "error (a) = rep x entry": "error (a) = rep x factor2",
+    "entry": "factor2",
+    "factor2": "entry",
+    "error (a) = rep x entry": "error (a) = rep x factor2",
     "error (b) = rep x factor2": "error (b) = rep x entry",
-}  # fmt: skip
+}
 
 
 def _turned(source: str) -> str:

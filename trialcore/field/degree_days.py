@@ -14,9 +14,12 @@ METHODS: tuple[Method, ...] = ("average", "clipped", "mean-clipped", "sine", "si
 
 
 def degree_days(
-    tmin: Sequence[float] | Floats, tmax: Sequence[float] | Floats, base: float, upper: float | None = None,
+    tmin: Sequence[float] | Floats,
+    tmax: Sequence[float] | Floats,
+    base: float,
+    upper: float | None = None,
     method: Method = "sine-cutoff",
-) -> Floats:  # fmt: skip
+) -> Floats:
     """Degree days of each day (°C · day), a value each; a day with a missing temperature (NaN) is NaN.
 
     average: max(0, mean − base). clipped: minimum and maximum first moved into [base, upper] (McMaster and Wilhelm 1997).

@@ -40,7 +40,7 @@ class Coming(StrEnum):
     TOO_EARLY = "too early to say"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class EntryEmergence:
     """One entry: `up` of `sown` seeds with Wilson's 95 % interval of the share, its curve, how it compares and why so.
     `below_promise` when even the interval's upper end lies below what its lot promised at this time."""

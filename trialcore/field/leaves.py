@@ -24,8 +24,12 @@ ALIKE: tuple[Alike, ...] = ("none", "flecks", "yellowing", "dust")
 GRID = 260  # points along the leaf
 MOST_LESIONS = 900
 SIZE: dict[Lesion, tuple[float, float]] = {
-    "spots": (0.012, 0.03), "blotches": (0.03, 0.085), "stripes": (0.01, 0.02), "margin": (0.03, 0.08), "holes": (0.018, 0.05),
-}  # fmt: skip
+    "spots": (0.012, 0.03),
+    "blotches": (0.03, 0.085),
+    "stripes": (0.01, 0.02),
+    "margin": (0.03, 0.08),
+    "holes": (0.018, 0.05),
+}
 
 _WIDTHS: dict[Shape, Callable[[Floats], Floats]] = {
     "lance": lambda x: 0.16 * np.sin(np.pi * x**0.8) ** 0.9,
@@ -35,7 +39,7 @@ _WIDTHS: dict[Shape, Callable[[Floats], Floats]] = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Leaf:
     """Outlines as (n, 2) arrays in leaf lengths: the leaf, its lesions, and marks that only look like lesions. `share` is the
     percent of the leaf that is damaged."""
@@ -49,7 +53,7 @@ class Leaf:
     share: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class DrawnPlot:
     """Plants of a plot at (x, y) in plant distances, and which of them are affected; `share` is the percent affected."""
 

@@ -97,7 +97,12 @@ def harvest_flow(picks: Sequence[Pick], sown: date | None = None) -> Flow | None
     shares = [by_day[d] / total for d in days]
     evenness = -sum(s * log(s) for s in shares) / log(len(days)) if len(days) > 1 else None
     return Flow(
-        days[0], days[-1], (days[-1] - days[0]).days, days[0] + timedelta(days=round(past)),
-        (days[0] - sown).days + past if sown and sown <= days[0] else None, max(days, key=lambda d: by_day[d]), evenness,
+        days[0],
+        days[-1],
+        (days[-1] - days[0]).days,
+        days[0] + timedelta(days=round(past)),
+        (days[0] - sown).days + past if sown and sown <= days[0] else None,
+        max(days, key=lambda d: by_day[d]),
+        evenness,
         tuple(zip(days, running, strict=True)),
-    )  # fmt: skip
+    )

@@ -71,8 +71,9 @@ def lin_concordance(first: Sequence[float], second: Sequence[float]) -> Agreemen
     bias, sd = float(d.mean()), float(d.std(ddof=1))
     half = 1.959963984540054 * sd
     p = float(distributions.t_two_sided(bias / (sd / np.sqrt(n)), n - 1)) if sd > 0 else None
-    return Agreement(n, ccc, unbiased, r, ccc / r if r else float("nan"), scale, shift, se, low, high, bias, sd, bias - half,
-                     bias + half, p)  # fmt: skip
+    return Agreement(
+        n, ccc, unbiased, r, ccc / r if r else float("nan"), scale, shift, se, low, high, bias, sd, bias - half, bias + half, p
+    )
 
 
 def weighted_kappa(first: Sequence[int], second: Sequence[int], weights: Literal["linear", "quadratic"] = "quadratic") -> float:

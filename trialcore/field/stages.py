@@ -10,6 +10,7 @@ import numpy as np
 
 from trialcore.analyses.linear import Floats, Labels, levels_of
 from trialcore.analyses.mixed import incidence
+from trialcore.analyses.printing import figures, page, table
 from trialcore.inference import distributions
 
 
@@ -39,7 +40,7 @@ class StageMean:
     upper95: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class StageDates:
     """What `analyse_stage` found. `sd` is the spread between plots in days, `covariance` that of the entry means."""
 
@@ -64,6 +65,12 @@ class StageDates:
             se = float(np.sqrt(self.covariance[i, i] + self.covariance[base, base] - 2 * self.covariance[i, base]))
             rows.append((self.means[i].entry, d, se, float(distributions.t_two_sided(d / se, max(1, self.df)))))
         return rows
+
+    def __str__(self) -> str:
+        columns = {"entry": "entry", "n": "n", "seen": "seen", "days": "days", "se": "se", "lower": "lower95", "upper": "upper95"}
+        return page(
+            self.method, table("Days to the stage", self.means, **columns), figures(sd=self.sd, df=self.df), *self.cannot_say
+        )
 
 
 def analyse_stage(

@@ -10,6 +10,7 @@ import numpy as np
 
 from trialcore.analyses.blocks import BlockAnalysis
 from trialcore.analyses.linear import Floats, Whole
+from trialcore.analyses.printing import table
 from trialcore.inference import distributions
 
 Guard = Literal["each", "family"]
@@ -45,7 +46,7 @@ class Spread:
     n_pairs: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class AgainstCheck:
     """Every entry minus the check. `critical_each` and `critical_family` are the t at 5 % for one and for all."""
 
@@ -54,6 +55,18 @@ class AgainstCheck:
     critical_each: float
     critical_family: float
     correlation: Floats
+
+    def __str__(self) -> str:
+        columns = {
+            "entry": "a",
+            "difference": "estimate",
+            "se": "se",
+            "df": "df",
+            "t": "t",
+            "p": "p_unadjusted",
+            "p Dunnett": "p_family",
+        }
+        return table(f"Minus {self.check}", self.differences, **columns)
 
 
 def spread_of_differences(analysis: BlockAnalysis) -> Spread | None:

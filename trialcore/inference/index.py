@@ -8,11 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from trialcore.analyses.linear import Floats
+from trialcore.analyses.printing import table
 
 DRAWS = 20_000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class TraitEvidence:
     """What the trial says of one trait. `means` (entries) with their `covariance` (entries × entries, in squared units) on
     `df` degrees of freedom. `direction` is +1 when more is better, −1 when less is. One unit of the index is `matters`
@@ -30,7 +31,7 @@ class TraitEvidence:
 
 
 @dataclass(frozen=True)
-class Standing:
+class Ranked:
     """One entry. `index` is how many (weighted) differences that matter it lies above the check; `chance_best` the chance
     that it is the best of those that meet every must-have; `regret` what choosing it is expected to cost against the
     truly best one, in units of the index; `chance_fit` the chance that it meets every must-have."""
@@ -47,14 +48,22 @@ class Standing:
 
 @dataclass(frozen=True)
 class Index:
-    standings: tuple[Standing, ...]
+    ranked: tuple[Ranked, ...]
     draws: int
+
+    def __str__(self) -> str:
+        columns = {"entry": "entry", "index": "index", "lower": "lower95", "upper": "upper95", "above check": "chance_above_check"}
+        return table("Index", self.ranked, **columns, best="chance_best", fit="chance_fit", regret="regret")
 
 
 def weigh(
-    entries: Sequence[str], traits: Sequence[TraitEvidence], check: str | None, correlation: Floats | None = None,
-    seed: int = 1, draws: int = DRAWS,
-) -> Index:  # fmt: skip
+    entries: Sequence[str],
+    traits: Sequence[TraitEvidence],
+    check: str | None,
+    correlation: Floats | None = None,
+    seed: int = 1,
+    draws: int = DRAWS,
+) -> Index:
     """Weigh traits against each other by joint draws of the true means given the data.
 
     Each trait's means are multivariate t about the estimates (flat prior; Box and Tiao 1973, ch. 8). `correlation`
@@ -105,15 +114,20 @@ def weigh(
     paid = np.where(fit, scores, np.where(np.isfinite(floor), floor - 1, 0.0)[:, None])
     loss = np.where(some, best, 0.0)[:, None] - np.where(some[:, None], paid, 0.0)
     low, high = np.percentile(scores, [2.5, 97.5], axis=0)
-    standings = tuple(
-        Standing(
-            name, float(expected[j]), float(low[j]), float(high[j]),
+    ranked = tuple(
+        Ranked(
+            name,
+            float(expected[j]),
+            float(low[j]),
+            float(high[j]),
             None if base is None or j == base else float((scores[:, j] > 0).mean()),
-            float(share[:, j].mean()), float(fit[:, j].mean()), float(loss[:, j].mean()),
+            float(share[:, j].mean()),
+            float(fit[:, j].mean()),
+            float(loss[:, j].mean()),
         )
         for j, name in enumerate(entries)
-    )  # fmt: skip
-    return Index(standings, draws)
+    )
+    return Index(ranked, draws)
 
 
 def _root(correlation: Floats, traits: int) -> Floats:

@@ -29,9 +29,16 @@ def error_df(entries: int, blocks: int) -> int:
 
 
 def precision(
-    design: str, entries: int, replicates: int, *, block_size: int = 0, efficiency: float | None = None, checks: int = 0,
-    levels: int = 0, of: str = "entry",
-) -> Precision:  # fmt: skip
+    design: str,
+    entries: int,
+    replicates: int,
+    *,
+    block_size: int = 0,
+    efficiency: float | None = None,
+    checks: int = 0,
+    levels: int = 0,
+    of: str = "entry",
+) -> Precision:
     """The precision of a difference of two entries in each design, balanced and nothing missing.
 
     crd, rcbd, latin (`replicates` = `entries`), alpha (`block_size`; `efficiency` of the layout, else its upper bound after

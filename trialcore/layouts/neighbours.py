@@ -8,7 +8,7 @@ from math import atan2, cos, degrees, hypot, radians, sin, tan
 
 
 @dataclass(frozen=True)
-class Standing:
+class PlotInGround:
     """One plot in the ground: entry, its near corner and size in metres in the bed (x along it, y across)."""
 
     number: str
@@ -48,7 +48,7 @@ class Fault:
     mendable: bool
 
 
-def faults_of(plots: Sequence[Standing], rules: Rules) -> list[Fault]:
+def faults_of(plots: Sequence[PlotInGround], rules: Rules) -> list[Fault]:
     """Everything about these plots that does not meet the rules, the gravest kinds first."""
     beside = list(_beside(plots))
     return [
@@ -61,18 +61,18 @@ def faults_of(plots: Sequence[Standing], rules: Rules) -> list[Fault]:
     ]
 
 
-def mendable_faults(plots: Sequence[Standing], rules: Rules) -> int:
+def mendable_faults(plots: Sequence[PlotInGround], rules: Rules) -> int:
     """How many faults another draw may mend: what a search for a better draw counts."""
     beside = list(_beside(plots))
     return sum(f.mendable for f in (*_alike(beside), *_checks(beside, rules), *_shade(plots, rules)))
 
 
-def _gap(a: Standing, b: Standing) -> tuple[float, float]:
+def _gap(a: PlotInGround, b: PlotInGround) -> tuple[float, float]:
     """Free distance along and across; nought or below where they overlap in that direction."""
     return max(a.x, b.x) - min(a.x + a.length, b.x + b.length), max(a.y, b.y) - min(a.y + a.width, b.y + b.width)
 
 
-def _beside(plots: Sequence[Standing]) -> Iterable[tuple[Standing, Standing]]:
+def _beside(plots: Sequence[PlotInGround]) -> Iterable[tuple[PlotInGround, PlotInGround]]:
     """Pairs of plots that face each other with no plot between: a path's width apart at the most."""
     reach = 1e-6 + max((min(p.length, p.width) for p in plots), default=0.0)
     ordered = sorted(plots, key=lambda p: p.x)
@@ -85,7 +85,7 @@ def _beside(plots: Sequence[Standing]) -> Iterable[tuple[Standing, Standing]]:
                 yield a, b
 
 
-def _alike(beside: Sequence[tuple[Standing, Standing]]) -> list[Fault]:
+def _alike(beside: Sequence[tuple[PlotInGround, PlotInGround]]) -> list[Fault]:
     return [
         Fault("same entry", (a.number, b.number), f"{a.entry} stands beside itself in plots {a.number} and {b.number}.", True)
         for a, b in beside
@@ -93,14 +93,18 @@ def _alike(beside: Sequence[tuple[Standing, Standing]]) -> list[Fault]:
     ]
 
 
-def _checks(beside: Sequence[tuple[Standing, Standing]], rules: Rules) -> list[Fault]:
+def _checks(beside: Sequence[tuple[PlotInGround, PlotInGround]], rules: Rules) -> list[Fault]:
     return [
-        Fault("checks together", (a.number, b.number),
-              f"The checks {a.entry} and {b.entry} stand side by side in plots {a.number} and {b.number}; spread over the ground "
-              "they tell more.", True)
+        Fault(
+            "checks together",
+            (a.number, b.number),
+            f"The checks {a.entry} and {b.entry} stand side by side in plots {a.number} and {b.number}; spread over the ground "
+            "they tell more.",
+            True,
+        )
         for a, b in beside
         if a.entry != b.entry and a.entry in rules.checks and b.entry in rules.checks
-    ]  # fmt: skip
+    ]
 
 
 def shadow_m(difference_cm: float, latitude: float) -> float:
@@ -108,7 +112,7 @@ def shadow_m(difference_cm: float, latitude: float) -> float:
     return difference_cm / 100 * tan(radians(min(abs(latitude), 80)))
 
 
-def _shade(plots: Sequence[Standing], rules: Rules) -> list[Fault]:
+def _shade(plots: Sequence[PlotInGround], rules: Rules) -> list[Fault]:
     if rules.latitude is None or len(set(rules.heights_cm.values())) < 2:
         return []
     sun = radians((180.0 if rules.latitude >= 0 else 0.0) - rules.bearing)  # turned into the bed's own axes
@@ -134,7 +138,7 @@ def _shade(plots: Sequence[Standing], rules: Rules) -> list[Fault]:
     return found
 
 
-def _crossing(plots: Sequence[Standing], rules: Rules) -> list[Fault]:
+def _crossing(plots: Sequence[PlotInGround], rules: Rules) -> list[Fault]:
     if rules.isolation_m <= 0:
         return []
     nearest: dict[tuple[str, str], tuple[float, str, str]] = {}
@@ -149,13 +153,18 @@ def _crossing(plots: Sequence[Standing], rules: Rules) -> list[Fault]:
             if gap < rules.isolation_m and gap < nearest.get((first, second), (float("inf"), "", ""))[0]:
                 nearest[first, second] = (gap, a.number, b.number)
     return [
-        Fault("isolation", (one, two), f"{first} and {second} cross and stand {gap:.1f} m apart where {rules.isolation_m:g} m are "
-              "needed: save no seed from them, or bag and pollinate by hand.", False)
+        Fault(
+            "isolation",
+            (one, two),
+            f"{first} and {second} cross and stand {gap:.1f} m apart where {rules.isolation_m:g} m are "
+            "needed: save no seed from them, or bag and pollinate by hand.",
+            False,
+        )
         for (first, second), (gap, one, two) in sorted(nearest.items())
-    ]  # fmt: skip
+    ]
 
 
-def _block_crop(plots: Sequence[Standing], rules: Rules) -> list[Fault]:
+def _block_crop(plots: Sequence[PlotInGround], rules: Rules) -> list[Fault]:
     if rules.least_rows <= 1 or not rules.row_distance_m or not plots:
         return []
     rows = min(int(min(p.length, p.width) / rules.row_distance_m + 1e-9) for p in plots)
@@ -165,11 +174,11 @@ def _block_crop(plots: Sequence[Standing], rules: Rules) -> list[Fault]:
     return [Fault("block crop", (), said, False)]
 
 
-def _gradient(plots: Sequence[Standing], rules: Rules) -> list[Fault]:
+def _gradient(plots: Sequence[PlotInGround], rules: Rules) -> list[Fault]:
     """Blocks should be long across the gradient and short along it, so that each holds one part of it."""
     if rules.gradient_along_x is None:
         return []
-    extent: dict[str, list[Standing]] = {}
+    extent: dict[str, list[PlotInGround]] = {}
     for p in plots:
         extent.setdefault(p.block, []).append(p)
     wrong = []
@@ -182,5 +191,12 @@ def _gradient(plots: Sequence[Standing], rules: Rules) -> list[Fault]:
     if not wrong:
         return []
     which = "along" if rules.gradient_along_x else "across"
-    return [Fault("gradient", (), f"Blocks {', '.join(wrong[:6])} stretch with the gradient, {which} the bed, so each holds good "
-                  "and poor ground; turn them.", False)]  # fmt: skip
+    return [
+        Fault(
+            "gradient",
+            (),
+            f"Blocks {', '.join(wrong[:6])} stretch with the gradient, {which} the bed, so each holds good "
+            "and poor ground; turn them.",
+            False,
+        )
+    ]

@@ -9,7 +9,7 @@ from itertools import pairwise
 from math import ceil
 
 from trialcore.layouts.bed import Bed, PlotSize, Spot
-from trialcore.layouts.neighbours import Standing
+from trialcore.layouts.neighbours import PlotInGround
 from trialcore.layouts.paths import serpentine
 from trialcore.layouts.plan import LaidPlot, Layout
 
@@ -44,13 +44,20 @@ class Placed:
     cols: int
     blocks: Mapping[int, BlockPlace]
 
-    def standings(self) -> list[Standing]:
+    def in_ground(self) -> list[PlotInGround]:
         """The plots as the checks of neighbours want them."""
         return [
-            Standing(str(number), p.entry if p.factor2 is None else f"{p.entry} · {p.factor2}", f"{p.rep}/{p.block}",
-                     s.x, s.y, s.length, s.width)
+            PlotInGround(
+                str(number),
+                p.entry if p.factor2 is None else f"{p.entry} · {p.factor2}",
+                f"{p.rep}/{p.block}",
+                s.x,
+                s.y,
+                s.length,
+                s.width,
+            )
             for (number, p), s in zip(self.layout.numbered(), self.spots, strict=True)
-        ]  # fmt: skip
+        ]
 
 
 def place(
@@ -95,9 +102,17 @@ def place_in_beds(
     used = tuple(max(end for end in ends) for ends in zip(*((s.x + s.length, s.y + s.width) for s in spots), strict=True))
     path = serpentine([s.row for s in spots], [s.col for s in spots])
     return Placed(
-        layout, tuple(spots), tuple(path), used[0] + guard_m, used[1] + guard_m, has_room, short,
-        best.shape.rows, best.shape.cols, blocks,
-    )  # fmt: skip
+        layout,
+        tuple(spots),
+        tuple(path),
+        used[0] + guard_m,
+        used[1] + guard_m,
+        has_room,
+        short,
+        best.shape.rows,
+        best.shape.cols,
+        blocks,
+    )
 
 
 def lacking(layout: Layout, size: PlotSize, beds: Sequence[Bed]) -> tuple[float, float]:

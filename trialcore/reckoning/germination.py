@@ -95,10 +95,18 @@ def compare_lots(x1: int, n1: int, x2: int, n2: int) -> LotComparison:
     bottom = (n1 - x1) * x2
     sample = x1 * (n2 - x2) / bottom if bottom else (None if x1 * (n2 - x2) else float("nan"))
     return LotComparison(
-        p2 - p1, lower, upper, _fisher(x1, n1, x2, n2), _conditional_odds(x1, n1, x2, n2), sample, chi,
-        None if chi is None else distributions.chi_square_above(chi, 1), yates,
-        None if yates is None else distributions.chi_square_above(yates, 1), min(expected),
-    )  # fmt: skip
+        p2 - p1,
+        lower,
+        upper,
+        _fisher(x1, n1, x2, n2),
+        _conditional_odds(x1, n1, x2, n2),
+        sample,
+        chi,
+        None if chi is None else distributions.chi_square_above(chi, 1),
+        yates,
+        None if yates is None else distributions.chi_square_above(yates, 1),
+        min(expected),
+    )
 
 
 def _log_weights(n1: int, n2: int, total: int) -> tuple[int, Floats]:
@@ -181,10 +189,16 @@ def germination_speed(days: Sequence[float], newly: Sequence[int]) -> Speed | No
 
     first, third = reached(total / 4), reached(3 * total / 4)
     return Speed(
-        int(total), reached(total / 2), reached((total + 1) / 2), None if first is None or third is None else third - first,
-        mean, float((n * (t - mean) ** 2).sum() / (total - 1)) if total > 1 else None, 1 / mean, 100 / mean,
+        int(total),
+        reached(total / 2),
+        reached((total + 1) / 2),
+        None if first is None or third is None else third - first,
+        mean,
+        float((n * (t - mean) ** 2).sum() / (total - 1)) if total > 1 else None,
+        1 / mean,
+        100 / mean,
         float((n / t).sum()),
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)

@@ -75,9 +75,16 @@ def _beta_binomial(n: int, a: float, b: float) -> Floats:
 
 
 def resowing(
-    needed: int, alive: int, rest: int, comes: float, stock: int, share: tuple[float, float], today: date,
-    last_sowing: date | None, wanted: float = 0.9,
-) -> Resowing:  # fmt: skip
+    needed: int,
+    alive: int,
+    rest: int,
+    comes: float,
+    stock: int,
+    share: tuple[float, float],
+    today: date,
+    last_sowing: date | None,
+    wanted: float = 0.9,
+) -> Resowing:
     """What to do about an entry that needs `needed` plants. The rest as for `chance_of_plants`; `stock` seeds are left, and
     `last_sowing` is the last day on which sowing is still in time.
 

@@ -51,9 +51,13 @@ def seeds_to_sow(
 
 
 def seeds_for_stations(
-    stations: int, seeds_per_station: int, germination: float, field_factor: float = 1.0, spare: int = 0,
+    stations: int,
+    seeds_per_station: int,
+    germination: float,
+    field_factor: float = 1.0,
+    spare: int = 0,
     packet: int | None = None,
-) -> SeedNeed:  # fmt: skip
+) -> SeedNeed:
     """Seeds for stations sown with a fixed number each. Raises ValueError for counts that are not positive."""
     if stations < 1 or seeds_per_station < 1 or spare < 0 or (packet is not None and packet < 1):
         raise ValueError("stations, seeds a station and packet size must be at least one, spares not below nought")

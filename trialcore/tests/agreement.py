@@ -9,9 +9,20 @@ from typing import Any
 PASSED_OVER = {"name", "design", "source", "model", "software", "simulation_truth", "label", "published", "environment"}
 INFORMATIVE = ("_note", "note", "_method", "_error", "_tolerance", "_mvt", "_approx", "definition", "boundary", "expectation")
 ROW_NAMES = (
-    ("a", "b"), ("entry", "check"), ("entry", "factor2"), ("stratum", "source"), ("source",), ("entry",), ("environment",),
-    ("axis",), ("label",), ("level",), ("factor2",), ("contrast",), ("block",),
-)  # fmt: skip
+    ("a", "b"),
+    ("entry", "check"),
+    ("entry", "factor2"),
+    ("stratum", "source"),
+    ("source",),
+    ("entry",),
+    ("environment",),
+    ("axis",),
+    ("label",),
+    ("level",),
+    ("factor2",),
+    ("contrast",),
+    ("block",),
+)
 FITTED = ("reml", "mixed_model", "random", "variance_comp", "spatial", "kenward", "satterthwaite")
 
 

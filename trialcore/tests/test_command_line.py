@@ -46,14 +46,16 @@ class LayoutAndBack(TestCase):
     """What `layout` writes, `analyse` knows again without being told."""
 
     DESIGNS = (
-        ("rcbd", ["--entries", "8", "--reps", "3"], "rcbd"), ("alpha", ["--entries", "12", "--reps", "3", "--block-size", "4"], "alpha"),
+        ("rcbd", ["--entries", "8", "--reps", "3"], "rcbd"),
+        ("alpha", ["--entries", "12", "--reps", "3", "--block-size", "4"], "alpha"),
         ("augmented", ["--entries", "20", "--checks", "C1,C2,C3", "--reps", "4"], "augmented"),
-        ("latin", ["--entries", "5"], "latin"), ("split-plot", ["--entries", "3", "--levels", "x,y", "--reps", "4"], "split-plot"),
+        ("latin", ["--entries", "5"], "latin"),
+        ("split-plot", ["--entries", "3", "--levels", "x,y", "--reps", "4"], "split-plot"),
         ("strip-plot", ["--entries", "3", "--levels", "x,y,z", "--reps", "4"], "strip-plot"),
         ("factorial", ["--entries", "3", "--levels", "x,y", "--reps", "3"], "factorial"),
         ("paired-strips", ["--entries", "A,B", "--checks", "K", "--reps", "4"], "paired-strips"),
         ("crd", ["--entries", "5", "--reps", "3"], "crd"),
-    )  # fmt: skip
+    )
 
     def test_round_trip(self) -> None:
         for design, arguments, known in self.DESIGNS:
@@ -122,10 +124,17 @@ class Refusals(TestCase):
 
     def test_layouts_that_cannot_be(self) -> None:
         for arguments in (
-            ["--entries", "1"], ["--entries", "A,A,B"], ["--entries", "99999"], ["--entries", "5", "--design", "alpha"],
-            ["--entries", "5", "--design", "split-plot"], ["--entries", "5", "--design", "augmented"], ["--entries", "5", "--plot", "0x1"],
-            ["--entries", "5", "--bed", "wide"], ["--entries", "5", "--reps", "0"], ["--entries", "5", "--path", "-1"],
-        ):  # fmt: skip
+            ["--entries", "1"],
+            ["--entries", "A,A,B"],
+            ["--entries", "99999"],
+            ["--entries", "5", "--design", "alpha"],
+            ["--entries", "5", "--design", "split-plot"],
+            ["--entries", "5", "--design", "augmented"],
+            ["--entries", "5", "--plot", "0x1"],
+            ["--entries", "5", "--bed", "wide"],
+            ["--entries", "5", "--reps", "0"],
+            ["--entries", "5", "--path", "-1"],
+        ):
             self.refused("layout", *arguments, "--seed", "1")
 
     def test_reckonings_that_cannot_be(self) -> None:

@@ -48,13 +48,17 @@ class Equivalence(TestCase):
 class Power(TestCase):
     def test_every_design_has_the_error_of_its_own_analysis_of_variance(self) -> None:
         df = {
-            "crd": (precision("crd", 5, 4), 15), "rcbd": (precision("rcbd", 5, 4), 12), "latin": (precision("latin", 6, 6), 20),
-            "alpha": (precision("alpha", 24, 3, block_size=4), 31), "augmented": (precision("augmented", 40, 5, checks=4), 12),
+            "crd": (precision("crd", 5, 4), 15),
+            "rcbd": (precision("rcbd", 5, 4), 12),
+            "latin": (precision("latin", 6, 6), 20),
+            "alpha": (precision("alpha", 24, 3, block_size=4), 31),
+            "augmented": (precision("augmented", 40, 5, checks=4), 12),
             "split": (precision("split-plot", 3, 6, levels=4), 10),
             "sub": (precision("split-plot", 3, 6, levels=4, of="factor2"), 45),
-            "strip": (precision("strip-plot", 3, 6, levels=4), 10), "factorial": (precision("factorial", 3, 6, levels=4), 55),
+            "strip": (precision("strip-plot", 3, 6, levels=4), 10),
+            "factorial": (precision("factorial", 3, 6, levels=4), 55),
             "paired": (precision("paired-strips", 3, 6), 5),
-        }  # fmt: skip
+        }
         self.assertEqual({k: p.df for k, (p, _) in df.items()}, {k: n for k, (_, n) in df.items()})
         self.assertAlmostEqual(precision("split-plot", 3, 6, levels=4).factor, 2 / 24)
         for bad in (("alpha", 24, 3), ("augmented", 4, 3), ("rcbd", 5, 1), ("unheard", 5, 3)):
@@ -89,7 +93,7 @@ class SeveralTraits(TestCase):
         return TraitEvidence("t", np.array(means), se**2 * np.eye(len(means)), 30, **more)  # type: ignore[arg-type]
 
     def test_one_trait_gives_the_known_chances(self) -> None:
-        found = weigh(["A", "B"], [self.trait([10.0, 11.0], 1.0)], "A", seed=3).standings
+        found = weigh(["A", "B"], [self.trait([10.0, 11.0], 1.0)], "A", seed=3).ranked
         expected = chance_above(1.0, float(np.sqrt(2)), 30)
         self.assertAlmostEqual(found[1].chance_above_check or 0, expected, delta=0.012)
         self.assertAlmostEqual(found[1].chance_best, expected, delta=0.012)
@@ -100,7 +104,7 @@ class SeveralTraits(TestCase):
     def test_direction_weight_and_must_haves(self) -> None:
         yields = self.trait([10.0, 14.0, 12.0], 0.1, weight=1.0, matters=2.0)
         bolting = self.trait([5.0, 60.0, 8.0], 0.5, direction=-1, weight=2.0, matters=10.0, most=30.0)
-        found = {s.entry: s for s in weigh(["A", "B", "C"], [yields, bolting], "A", seed=1).standings}
+        found = {s.entry: s for s in weigh(["A", "B", "C"], [yields, bolting], "A", seed=1).ranked}
         self.assertAlmostEqual(found["B"].index, 2.0 - 11.0)
         self.assertAlmostEqual(found["C"].index, 1.0 - 0.6)
         self.assertEqual((found["B"].chance_fit, found["B"].chance_best), (0.0, 0.0))
@@ -112,9 +116,13 @@ class SeveralTraits(TestCase):
     def test_what_cannot_be_weighed_is_refused(self) -> None:
         good = self.trait([1.0, 2.0], 1.0)
         for traits, check, correlation in (
-            ([], "A", None), ([self.trait([1.0, 2.0], 1, weight=0.0)], "A", None), ([self.trait([1.0, 2.0], 1, matters=0.0)], "A", None),
-            ([good], "Z", None), ([self.trait([1.0], 1.0)], "A", None), ([good, good], "A", np.array([[1, 2], [2, 1.0]])),
-        ):  # fmt: skip
+            ([], "A", None),
+            ([self.trait([1.0, 2.0], 1, weight=0.0)], "A", None),
+            ([self.trait([1.0, 2.0], 1, matters=0.0)], "A", None),
+            ([good], "Z", None),
+            ([self.trait([1.0], 1.0)], "A", None),
+            ([good, good], "A", np.array([[1, 2], [2, 1.0]])),
+        ):
             with self.assertRaises(ValueError):
                 weigh(["A", "B"], traits, check, correlation)
 

@@ -53,10 +53,16 @@ class Materials(TestCase):
 
     def test_absurd_figures_are_refused(self) -> None:
         for act in (
-            lambda: doses.from_rate(1, "lb/acre", 1), lambda: doses.from_rate(-1, "kg/ha", 1), lambda: doses.fertiliser_g(1, 0, 1),
-            lambda: doses.fertiliser_g(1, 101, 1), lambda: doses.layer_litres(-1, 1), lambda: doses.by_parts(1, {}),
-            lambda: doses.by_parts(1, {"a": -1, "b": 2}), lambda: doses.packs(1, 0), lambda: doses.tank(1, -1, 1),
+            lambda: doses.from_rate(1, "lb/acre", 1),
+            lambda: doses.from_rate(-1, "kg/ha", 1),
+            lambda: doses.fertiliser_g(1, 0, 1),
+            lambda: doses.fertiliser_g(1, 101, 1),
+            lambda: doses.layer_litres(-1, 1),
+            lambda: doses.by_parts(1, {}),
+            lambda: doses.by_parts(1, {"a": -1, "b": 2}),
+            lambda: doses.packs(1, 0),
+            lambda: doses.tank(1, -1, 1),
             lambda: doses.soil_supply_g_m2(-1),
-        ):  # fmt: skip
+        ):
             with self.assertRaises(ValueError):
                 act()

@@ -2,22 +2,34 @@
 
 import math
 import warnings
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
 import numpy as np
 
-from trialcore.analyses.choice import NEEDS, analyse, design_of
+from trialcore.analyses.choice import NEEDS, choose, design_of
+from trialcore.analyses.entries import compare_entries
+from trialcore.formats.figures.designs import analyse
 from trialcore.formats.plots import Plots, read_plots
 
 DATA = Path(__file__).parent / "data"
 FILES = {
-    "rcbd": "rcbd_16x4", "crd": "crd_unbalanced", "latin": "latin_6x6", "split-plot": "splitplot_3x4", "strip-plot": "splitplot_3x4",
-    "factorial": "splitplot_3x4", "alpha": "alpha_24", "augmented": "augmented_4c40", "blocks": "disconnected_8x4",
-    "environments": "met_10x12", "environment-plots": "met_plots_12x6x3", "paired-strips": "met_10x12", "spatial": "spatial_56x4",
-}  # fmt: skip
+    "rcbd": "rcbd_16x4",
+    "crd": "crd_unbalanced",
+    "latin": "latin_6x6",
+    "split-plot": "splitplot_3x4",
+    "strip-plot": "splitplot_3x4",
+    "factorial": "splitplot_3x4",
+    "alpha": "alpha_24",
+    "augmented": "augmented_4c40",
+    "blocks": "disconnected_8x4",
+    "environments": "met_10x12",
+    "environment-plots": "met_plots_12x6x3",
+    "paired-strips": "met_10x12",
+    "spatial": "spatial_56x4",
+}
 
 
 def plots_for(design: str) -> Plots:
@@ -79,8 +91,11 @@ class Edges(TestCase):
 
     def test_a_check_or_another_entry_never_seen(self) -> None:
         for which in (0, 1):
-            for design, figures in self.each(lambda p, first, last, w=which: valued(  # type: ignore[misc]
-                p, lambda i, v: None if p.labels["entry"][i] == (first, last)[w] else v)):  # fmt: skip
+            for design, figures in self.each(
+                lambda p, first, last, w=which: valued(  # type: ignore[misc]
+                    p, lambda i, v: None if p.labels["entry"][i] == (first, last)[w] else v
+                )
+            ):
                 assert isinstance(figures, dict), design
                 if which == 0 and design in ("rcbd", "latin", "crd"):
                     self.assertNotIn("vs_check", figures)
@@ -160,10 +175,49 @@ class Unchanged(TestCase):
                 for key in ("mse", "grand_mean", "pooled_error_ms", "mse_a", "mse_b"):
                     if one.get(key) is not None:
                         self.assertAlmostEqual(two[key] / one[key], 1.0, places=9)
-                self.assertEqual(design_of(plots), design_of(turned))
+                self.assertEqual(design_of(plots.labels), design_of(turned.labels))
 
     def test_an_unknown_design_column_or_check_is_refused_in_words(self) -> None:
         plots = plots_for("rcbd")
         for design, check in (("cubes", None), ("latin", None), ("rcbd", "nobody"), ("paired-strips", None)):
             with self.subTest(design=design), self.assertRaises(ValueError):
                 analyse(plots, design, check)
+
+
+class OneDispatcher(TestCase):
+    def test_pairs_of_one_season_are_blocks_of_two_and_seasons_are_replicates_where_there_are_some(self) -> None:
+        columns = ["entry", "rep", "block"]
+        labels: dict[str, Sequence[str]] = {name: [] for name in columns}
+        self.assertEqual(choose("paired-strips", "measure", labels).analysis, "alpha")
+        self.assertEqual(choose("paired-strips", "measure", {**labels, "season": []}).analysis, "paired-strips")
+        self.assertEqual(choose("paired-strips", "measure", {"entry": [], "block": []}).analysis, "blocks")
+
+    def test_page_and_command_line_find_the_same_means_and_error(self) -> None:
+        for design, data in (("rcbd", "rcbd_16x4_missing"), ("alpha", "alpha_24"), ("latin", "latin_6x6_missing")):
+            plots = read_plots((DATA / f"{data}.csv").read_text())
+            page = compare_entries(design, "measure", plots.labels, plots.value)
+            figures = analyse(plots, design)
+            intra = figures.get("intra_block", figures)
+            self.assertEqual(page.analysis.mse, intra["mse"], design)
+            if page.incomplete is not None:
+                recovered = {r["entry"]: r["mean"] for r in figures["reml_entries_fixed"]["entry_means"]}
+                self.assertEqual({m.entry: m.lsmean for m in page.means}, recovered)
+
+    def test_a_category_and_a_design_over_seasons_have_no_comparison_within_a_trial(self) -> None:
+        with self.assertRaises(ValueError):
+            choose("rcbd", "category", {"entry": [], "rep": []})
+        with self.assertRaises(ValueError):
+            compare_entries("environments", "measure", {"entry": [], "site": [], "season": []}, [])
+
+
+class Printing(TestCase):
+    def test_results_print_as_tables_and_are_told_apart_by_identity(self) -> None:
+        plots = read_plots((DATA / "rcbd_16x4.csv").read_text())
+        one, other = (compare_entries("rcbd", "measure", plots.labels, plots.value) for _ in range(2))
+        self.assertNotEqual(one, other)
+        self.assertEqual(one, one)
+        lines = str(one).splitlines()
+        self.assertIn("Analysis of variance, entries last", lines)
+        mean = one.means[0]
+        row = next(line for line in lines if line.split()[:1] == [mean.entry])
+        self.assertEqual(row.split()[1:3], [str(mean.n), f"{mean.lsmean:.5g}"])

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from trialcore.layouts import incomplete, whole
 from trialcore.layouts.bed import Bed, PlotSize
-from trialcore.layouts.neighbours import Rules, Standing, faults_of, mendable_faults, shadow_m
+from trialcore.layouts.neighbours import PlotInGround, Rules, faults_of, mendable_faults, shadow_m
 from trialcore.layouts.placing import place
 from trialcore.layouts.plan import Layout, best_of
 
@@ -96,11 +96,15 @@ class Designs(TestCase):
 
     def test_what_cannot_be_laid_out_is_refused(self) -> None:
         for draw in (
-            lambda: incomplete.alpha(names(6), 3, 6, 1), lambda: incomplete.alpha(names(6), 1, 3, 1),
-            lambda: incomplete.augmented(["A"], ["A", "B"], 2, 1), lambda: incomplete.augmented(["A"], ["B"], 2, 1),
-            lambda: whole.latin_square(["A", "B"], 1), lambda: whole.split_plot(["A", "B"], ["x"], 2, 1),
-            lambda: whole.paired_strips(["A", "K"], "K", 2, 1), lambda: whole.completely_random(["A", "B"], [1], 1),
-        ):  # fmt: skip
+            lambda: incomplete.alpha(names(6), 3, 6, 1),
+            lambda: incomplete.alpha(names(6), 1, 3, 1),
+            lambda: incomplete.augmented(["A"], ["A", "B"], 2, 1),
+            lambda: incomplete.augmented(["A"], ["B"], 2, 1),
+            lambda: whole.latin_square(["A", "B"], 1),
+            lambda: whole.split_plot(["A", "B"], ["x"], 2, 1),
+            lambda: whole.paired_strips(["A", "K"], "K", 2, 1),
+            lambda: whole.completely_random(["A", "B"], [1], 1),
+        ):
             with self.assertRaises(ValueError):
                 draw()
 
@@ -138,10 +142,10 @@ class Chance(TestCase):
 
 
 class InTheGround(TestCase):
-    def plot(self, number: str, entry: str, x: float, y: float) -> Standing:
-        return Standing(number, entry, "1", x, y, 2.0, 1.0)
+    def plot(self, number: str, entry: str, x: float, y: float) -> PlotInGround:
+        return PlotInGround(number, entry, "1", x, y, 2.0, 1.0)
 
-    def kinds(self, plots: list[Standing], rules: Rules) -> list[str]:
+    def kinds(self, plots: list[PlotInGround], rules: Rules) -> list[str]:
         return [f.kind for f in faults_of(plots, rules)]
 
     def test_an_entry_beside_itself_is_named_also_across_a_path(self) -> None:
@@ -173,9 +177,9 @@ class InTheGround(TestCase):
         for along in (True, False):
             there = place(layout, PlotSize(1, 1, 0.5), Bed(40, 40), gradient_along=along)
             rules = Rules(gradient_along_x=along)
-            self.assertEqual([f for f in faults_of(there.standings(), rules) if f.kind == "gradient"], [])
+            self.assertEqual([f for f in faults_of(there.in_ground(), rules) if f.kind == "gradient"], [])
             wrong = place(layout, PlotSize(1, 1, 0.5), Bed(40, 40), gradient_along=not along)
-            self.assertIn("gradient", self.kinds(wrong.standings(), rules))
+            self.assertIn("gradient", self.kinds(wrong.in_ground(), rules))
 
     @settings(max_examples=30, deadline=None)
     @given(st.integers(2, 30), st.integers(1, 5), st.floats(0.2, 3), st.floats(0.2, 3), SEEDS)
@@ -193,7 +197,7 @@ class InTheGround(TestCase):
     def test_a_search_spreads_what_stands_together(self) -> None:
         def count(layout: Layout) -> int:
             return mendable_faults(
-                place(layout, PlotSize(2, 1, 0.5), Bed(12, 8)).standings(), Rules(checks=frozenset(["E0", "E1"]))
+                place(layout, PlotSize(2, 1, 0.5), Bed(12, 8)).in_ground(), Rules(checks=frozenset(["E0", "E1"]))
             )
 
         single = [count(whole.randomised_blocks(names(6), 4, s)) for s in range(12)]

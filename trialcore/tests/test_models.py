@@ -79,9 +79,16 @@ class Ranks(TestCase):
     def test_skillings_and_mack_is_friedman_when_complete_and_goes_on_when_not(self) -> None:
         """Without ties and gaps both are the same; the published example of Skillings and Mack (1981) gives 15.493."""
         table = [
-            [3.2, 4.1, 3.8, 4.2], [3.1, 3.9, 3.4, 4.0], [4.3, 3.5, 4.6, 4.8], [3.5, 3.6, 3.9, 4.0], [3.6, 4.2, 3.7, 3.9],
-            [4.5, 4.7, 3.7, None], [None, 4.2, 3.4, None], [4.3, 4.6, 4.4, 4.9], [3.5, None, 3.7, 3.9],
-        ]  # fmt: skip
+            [3.2, 4.1, 3.8, 4.2],
+            [3.1, 3.9, 3.4, 4.0],
+            [4.3, 3.5, 4.6, 4.8],
+            [3.5, 3.6, 3.9, 4.0],
+            [3.6, 4.2, 3.7, 3.9],
+            [4.5, 4.7, 3.7, None],
+            [None, 4.2, 3.4, None],
+            [4.3, 4.6, 4.4, 4.9],
+            [3.5, None, 3.7, 3.9],
+        ]
         entry = [f"E{j}" for _ in table for j in range(4)]
         block = [str(i) for i in range(9) for _ in range(4)]
         found = compare_ranks(entry, [v for row in table for v in row], block)

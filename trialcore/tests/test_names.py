@@ -12,10 +12,12 @@ class Names(TestCase):
 
     def test_alike_for_a_reason(self) -> None:
         for a, b, why in (
-            ("Pale Anchor", "Pale-anchor", "written otherwise"), ("Harl Quoin", "Quoin Harl", "another order"),
-            ("Brakewater", "Breakwater", "nearly the same letters"), ("Lintock 3", "Lintok 3", "nearly the same letters"),
+            ("Pale Anchor", "Pale-anchor", "written otherwise"),
+            ("Harl Quoin", "Quoin Harl", "another order"),
+            ("Brakewater", "Breakwater", "nearly the same letters"),
+            ("Lintock 3", "Lintok 3", "nearly the same letters"),
             ("Thornfen", "Thornfen Late", "a selection, or the same"),
-        ):  # fmt: skip
+        ):
             with self.subTest(a=a, b=b):
                 found = likeness(a, b)
                 assert found

@@ -4,7 +4,7 @@ import json
 from pathlib import Path
 from unittest import TestCase
 
-from trialcore.analyses.choice import analyse
+from trialcore.formats.figures.designs import analyse
 from trialcore.formats.plots import read_plots
 from trialcore.formats.sheet import decode
 from trialcore.tests.agreement import disagreements

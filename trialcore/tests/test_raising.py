@@ -26,10 +26,18 @@ def sides(b: Balance) -> int:
 
 class Balances(unittest.TestCase):
     def test_a_season_of_a_tray_adds_up(self) -> None:
-        found = balance(60, [
-            Event(Kind.COUNTED, 41), Event(Kind.COUNTED, 52), Event(Kind.LOST, 3, "slugs"), Event(Kind.NOT_UP, 4, "rotted"),
-            Event(Kind.COUNTED, 47), Event(Kind.PLANTED, 36), Event(Kind.GRADED_OUT, 5),
-        ])  # fmt: skip
+        found = balance(
+            60,
+            [
+                Event(Kind.COUNTED, 41),
+                Event(Kind.COUNTED, 52),
+                Event(Kind.LOST, 3, "slugs"),
+                Event(Kind.NOT_UP, 4, "rotted"),
+                Event(Kind.COUNTED, 47),
+                Event(Kind.PLANTED, 36),
+                Event(Kind.GRADED_OUT, 5),
+            ],
+        )
         self.assertEqual((found.came_up, found.standing, found.missing, found.waiting), (52, 6, 2, 4))
         self.assertEqual(found.left, {Kind.PLANTED: 36, Kind.GRADED_OUT: 5})
         self.assertEqual((found.lost, found.not_up, found.unexplained), ({"slugs": 3}, {"rotted": 4}, 6))
@@ -68,9 +76,7 @@ class Balances(unittest.TestCase):
 
 class SowingAgain(unittest.TestCase):
     def test_the_chance_is_that_of_the_two_distributions_together(self) -> None:
-        exact = sum(
-            stats.binom.pmf(x, 9, 0.3) * stats.betabinom.sf(20 - 11 - x - 1, 14, 41.5, 10.5) for x in range(10)
-        )  # fmt: skip
+        exact = sum(stats.binom.pmf(x, 9, 0.3) * stats.betabinom.sf(20 - 11 - x - 1, 14, 41.5, 10.5) for x in range(10))
         self.assertAlmostEqual(chance_of_plants(20, 11, 9, 0.3, 14, (41.5, 10.5)), float(exact), places=12)
         self.assertAlmostEqual(chance_of_plants(3, 0, 5, 0.4), float(stats.binom.sf(2, 5, 0.4)), places=12)
         self.assertEqual((chance_of_plants(5, 5, 0, 0), chance_of_plants(30, 5, 9, 0.5, 10)), (1.0, 0.0))
@@ -137,9 +143,13 @@ class Fairness(unittest.TestCase):
         facts = [Fact("tray", e, t, 18) for e in "ABC" for t in ("T1", "T2")]
         facts += [Fact("tray", "D", "T1", 36), Fact("tray", "E", "T9", 36)]
         found = audit(facts)
-        self.assertEqual([(u.entries, u.theirs, u.usual, u.apart) for u in found], [
-            (("E",), ("T9",), ("T1", "T2"), True), (("D",), ("T1",), ("T1", "T2"), False),
-        ])  # fmt: skip
+        self.assertEqual(
+            [(u.entries, u.theirs, u.usual, u.apart) for u in found],
+            [
+                (("E",), ("T9",), ("T1", "T2"), True),
+                (("D",), ("T1",), ("T1", "T2"), False),
+            ],
+        )
 
     def test_a_share_far_off_is_said_with_its_figures(self) -> None:
         facts = [Fact("person", e, p, 18) for e in "ABCD" for p in ("Ines", "Pell")]

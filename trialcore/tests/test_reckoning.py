@@ -34,11 +34,17 @@ class Sowing(TestCase):
 
     def test_absurd_figures_are_refused(self) -> None:
         for act in (
-            lambda: sowing.seeds_for_plants(10, 0.0), lambda: sowing.seeds_for_plants(10, 1.2), lambda: sowing.seeds_for_plants(-1, 0.8),
-            lambda: sowing.seeds_for_stations(0, 1, 0.8), lambda: sowing.machine_spacing_cm(0, 30, 0.8), lambda: sowing.trays_needed(5, 0),
-            lambda: sowing.seeds_per_station(0.8, 1, 0), lambda: sowing.seeds_in_grams(5, 0), lambda: sowing.medium_litres(1, 77, -5),
+            lambda: sowing.seeds_for_plants(10, 0.0),
+            lambda: sowing.seeds_for_plants(10, 1.2),
+            lambda: sowing.seeds_for_plants(-1, 0.8),
+            lambda: sowing.seeds_for_stations(0, 1, 0.8),
+            lambda: sowing.machine_spacing_cm(0, 30, 0.8),
+            lambda: sowing.trays_needed(5, 0),
+            lambda: sowing.seeds_per_station(0.8, 1, 0),
+            lambda: sowing.seeds_in_grams(5, 0),
+            lambda: sowing.medium_litres(1, 77, -5),
             lambda: sowing.bed_length_m(5, 0, 0.3),
-        ):  # fmt: skip
+        ):
             with self.assertRaises(ValueError):
                 act()
 
@@ -106,11 +112,15 @@ class Germination(TestCase):
 
     def test_what_cannot_have_germinated(self) -> None:
         for act in (
-            lambda: germination.wilson_interval(5, 4), lambda: germination.exact_interval(-1, 4), lambda: germination.wilson_interval(0, 0),
-            lambda: germination.germination_speed([2, 1], [1, 1]), lambda: germination.germination_speed([1], [1, 2]),
-            lambda: germination.more_to_come([1, 2], [3, 4], 5, 7), lambda: germination.more_to_come([1, 2], [3, 4], 50, 0),
+            lambda: germination.wilson_interval(5, 4),
+            lambda: germination.exact_interval(-1, 4),
+            lambda: germination.wilson_interval(0, 0),
+            lambda: germination.germination_speed([2, 1], [1, 1]),
+            lambda: germination.germination_speed([1], [1, 2]),
+            lambda: germination.more_to_come([1, 2], [3, 4], 5, 7),
+            lambda: germination.more_to_come([1, 2], [3, 4], 50, 0),
             lambda: germination.compare_lots(5, 4, 1, 2),
-        ):  # fmt: skip
+        ):
             with self.assertRaises(ValueError):
                 act()
 
@@ -164,11 +174,17 @@ class Field(TestCase):
 
     def test_absurd_records_are_refused(self) -> None:
         for act in (
-            lambda: degree_days.degree_days([5], [4], 10), lambda: degree_days.degree_days([5], [6], 10, 9), lambda: degree_days.degree_days([5, 6], [6], 10),
-            lambda: degree_days.day_length_hours(95, 1), lambda: progress.progress_area([1], [5]), lambda: progress.progress_area([2, 1], [5, 6]),
-            lambda: progress.progress_area([1, 2], [5, 101]), lambda: storage.keeping_curve([5, 6], [10, 11], 20),
-            lambda: raters.lin_concordance([1, 1, 1], [1, 2, 3]), lambda: raters.weighted_kappa([3, 3], [3, 3]),
-        ):  # fmt: skip
+            lambda: degree_days.degree_days([5], [4], 10),
+            lambda: degree_days.degree_days([5], [6], 10, 9),
+            lambda: degree_days.degree_days([5, 6], [6], 10),
+            lambda: degree_days.day_length_hours(95, 1),
+            lambda: progress.progress_area([1], [5]),
+            lambda: progress.progress_area([2, 1], [5, 6]),
+            lambda: progress.progress_area([1, 2], [5, 101]),
+            lambda: storage.keeping_curve([5, 6], [10, 11], 20),
+            lambda: raters.lin_concordance([1, 1, 1], [1, 2, 3]),
+            lambda: raters.weighted_kappa([3, 3], [3, 3]),
+        ):
             with self.assertRaises(ValueError):
                 act()
 

@@ -36,9 +36,14 @@ class History(TestCase):
 
     def test_a_bed_is_cut_where_its_history_changes(self) -> None:
         found = stretches([BEANS, FENNEL], 10, date(2026, 5, 1))
-        self.assertEqual(found, [
-            Stretch(0, 4, "Broad bean", True), Stretch(4, 6, "Bulb fennel", True), Stretch(6, 10, "Bulb fennel", False),
-        ])  # fmt: skip
+        self.assertEqual(
+            found,
+            [
+                Stretch(0, 4, "Broad bean", True),
+                Stretch(4, 6, "Bulb fennel", True),
+                Stretch(6, 10, "Bulb fennel", False),
+            ],
+        )
         self.assertEqual(stretches([], 10, date(2026, 5, 1)), [Stretch(0, 10, "", False)])
         self.assertFalse(any(s.legume for s in stretches([BEANS], 10, date(2027, 5, 1))))
 

@@ -97,9 +97,14 @@ class Windows(TestCase):
     def test_frost_that_comes_after_the_turn_of_the_year_lies_in_the_next(self) -> None:
         """South of the equator the last frost is in September, the first in May of the next year."""
         found = sowing_window(
-            2026, tender=True, raised_days=(30, 40), ready_days=(90, 120), ends_with_frost=True,
-            last_frost={0.5: "09-10", 0.1: "09-25"}, first_frost={0.1: "05-05", 0.5: "05-20"},
-        )  # fmt: skip
+            2026,
+            tender=True,
+            raised_days=(30, 40),
+            ready_days=(90, 120),
+            ends_with_frost=True,
+            last_frost={0.5: "09-10", 0.1: "09-25"},
+            first_frost={0.1: "05-05", 0.5: "05-20"},
+        )
         self.assertEqual(found.latest, date(2027, 5, 5) - timedelta(days=120))
 
     def test_back_from_a_market_day(self) -> None:

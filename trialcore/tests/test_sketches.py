@@ -43,9 +43,13 @@ class Shapes(TestCase):
 
 class Room(TestCase):
     @given(
-        st.integers(2, 20), st.integers(1, 5), st.floats(0.5, 3), st.floats(0.5, 2), st.floats(0, 1),
+        st.integers(2, 20),
+        st.integers(1, 5),
+        st.floats(0.5, 3),
+        st.floats(0.5, 2),
+        st.floats(0, 1),
         st.lists(st.tuples(st.floats(1, 40), st.floats(1, 12)), min_size=1, max_size=3),
-    )  # fmt: skip
+    )
     def test_what_is_lacking_is_what_the_placed_layout_lacks(
         self, entries: int, blocks: int, length: float, width: float, path: float, sides: list[tuple[float, float]]
     ) -> None:
@@ -60,8 +64,11 @@ class Room(TestCase):
     def test_every_design_is_placed_with_each_plot_in_a_place_of_its_own(self) -> None:
         names = list("ABCDE")
         for layout in (
-            completely_random(names, 3, 1), latin_square(names, 2), split_plot(["x", "y"], names, 3, 4), alpha_shape([*names, "F"], 2, 3),
-        ):  # fmt: skip
+            completely_random(names, 3, 1),
+            latin_square(names, 2),
+            split_plot(["x", "y"], names, 3, 4),
+            alpha_shape([*names, "F"], 2, 3),
+        ):
             for guard in (0.0, 0.4):
                 placed = place(layout, PlotSize(1.2, 0.8, 0.3), Bed(60, 30), guard_m=guard)
                 with self.subTest(design=layout.design, guard=guard):

@@ -32,10 +32,14 @@ class SmallVectors(TestCase):
 
     def test_two_lots(self) -> None:
         names = {
-            "fisher_p": "fisher_p_two_sided", "sample_odds_ratio": "sample_odds_ratio", "chi_square": "chi_square",
-            "chi_square_p": "chi_square_p", "chi_square_yates": "chi_square_yates", "chi_square_yates_p": "chi_square_yates_p",
+            "fisher_p": "fisher_p_two_sided",
+            "sample_odds_ratio": "sample_odds_ratio",
+            "chi_square": "chi_square",
+            "chi_square_p": "chi_square_p",
+            "chi_square_yates": "chi_square_yates",
+            "chi_square_yates_p": "chi_square_yates_p",
             "smallest_expected": "smallest_expected_count",
-        }  # fmt: skip
+        }
         for v in VECTORS["two_lot_comparison"]:
             found = germination.compare_lots(v["x1"], v["n1"], v["x2"], v["n2"])
             self.same(found, v, names, 1e-8)
@@ -47,10 +51,14 @@ class SmallVectors(TestCase):
 
     def test_germination_speed(self) -> None:
         names = {
-            "t50": "t50_farooq", "t50_coolbear": "t50_coolbear", "mean_time": "mean_germination_time",
-            "variance": "variance_germination_time", "rate": "mean_germination_rate", "velocity": "coefficient_velocity",
+            "t50": "t50_farooq",
+            "t50_coolbear": "t50_coolbear",
+            "mean_time": "mean_germination_time",
+            "variance": "variance_germination_time",
+            "rate": "mean_germination_rate",
+            "velocity": "coefficient_velocity",
             "index": "germination_index_sum_n_over_t",
-        }  # fmt: skip
+        }
         for v in VECTORS["germination_time"]:
             found = germination.germination_speed(v["days"], v["newly_germinated"])
             assert found is not None
@@ -58,9 +66,12 @@ class SmallVectors(TestCase):
 
     def test_degree_days(self) -> None:
         kinds: tuple[tuple[degree_days.Method, str], ...] = (
-            ("average", "simple_average"), ("clipped", "clipped_min_max"), ("mean-clipped", "mean_clipped"), ("sine", "single_sine"),
+            ("average", "simple_average"),
+            ("clipped", "clipped_min_max"),
+            ("mean-clipped", "mean_clipped"),
+            ("sine", "single_sine"),
             ("sine-cutoff", "single_sine_horizontal_cutoff"),
-        )  # fmt: skip
+        )
         for v in VECTORS["growing_degree_days"]:
             for method, name in kinds:
                 daily = degree_days.degree_days(v["tmin"], v["tmax"], v["base"], v["upper"], method)
@@ -71,13 +82,25 @@ class SmallVectors(TestCase):
     def test_agreement_of_raters(self) -> None:
         v = VECTORS["concordance"]
         names = {
-            "concordance": "ccc", "concordance_unbiased": "ccc_divisor_n_minus_1", "pearson": "pearson_r",
-            "bias_correction": "bias_correction_cb", "scale_shift": "scale_shift_v", "location_shift": "location_shift_u",
-            "z_se": "z_se", "lower95": "lower95", "upper95": "upper95", "mean_difference": "mean_difference",
-        }  # fmt: skip
+            "concordance": "ccc",
+            "concordance_unbiased": "ccc_divisor_n_minus_1",
+            "pearson": "pearson_r",
+            "bias_correction": "bias_correction_cb",
+            "scale_shift": "scale_shift_v",
+            "location_shift": "location_shift_u",
+            "z_se": "z_se",
+            "lower95": "lower95",
+            "upper95": "upper95",
+            "mean_difference": "mean_difference",
+        }
         self.same(raters.lin_concordance(v["rater"], v["true"]), v, names)
-        names = {"w_uncorrected": "w_uncorrected", "w": "w_tie_corrected", "chi_square": "chi_square", "p": "p",
-                 "mean_spearman": "mean_pairwise_spearman"}  # fmt: skip
+        names = {
+            "w_uncorrected": "w_uncorrected",
+            "w": "w_tie_corrected",
+            "chi_square": "chi_square",
+            "p": "p",
+            "mean_spearman": "mean_pairwise_spearman",
+        }
         for v in VECTORS["kendall_w"]:
             self.same(ranks.kendall_w(v["scores"]), v, names)
         for v in VECTORS["spearman"]:

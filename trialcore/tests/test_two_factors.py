@@ -9,7 +9,7 @@ from unittest import TestCase
 import numpy as np
 
 from trialcore.analyses.blocks import analyse_blocks
-from trialcore.analyses.two_factors import standing_of_entries
+from trialcore.analyses.two_factors import entries_over_levels
 from trialcore.formats.plots import Plots, read_plots
 from trialcore.formats.sheet import decode
 from trialcore.inference.comparisons import against_check
@@ -24,7 +24,7 @@ def published(name: str) -> tuple[Plots, dict[str, Any]]:
 class SplitPlots(TestCase):
     def test_entries_on_whole_plots_as_published(self) -> None:
         plots, expected = published("splitplot_3x4")
-        found = standing_of_entries(
+        found = entries_over_levels(
             "split-plot", plots.labels["entry"], plots.labels["factor2"], plots.value, plots.labels["rep"], True, "V01"
         )
         by_name = {r["level"]: r for r in expected["whole_plot_means"]["table"]}
@@ -44,7 +44,7 @@ class SplitPlots(TestCase):
     def test_entries_within_whole_plots_as_published(self) -> None:
         """The same field with the names of the factors changed: nitrogen rates are the entries now."""
         plots, expected = published("splitplot_3x4")
-        found = standing_of_entries(
+        found = entries_over_levels(
             "split-plot", plots.labels["factor2"], plots.labels["entry"], plots.value, plots.labels["rep"], False, "N0"
         )
         assert found.versus
@@ -58,7 +58,7 @@ class SplitPlots(TestCase):
 
     def test_missing_plots_as_published(self) -> None:
         plots, expected = published("splitplot_3x4_missing")
-        found = standing_of_entries(
+        found = entries_over_levels(
             "split-plot", plots.labels["entry"], plots.labels["factor2"], plots.value, plots.labels["rep"], True, "V03"
         )
         table = {r["entry"]: r for r in expected["whole_plot_means"]["table"]}
@@ -80,7 +80,7 @@ class SplitPlots(TestCase):
             None if (e, f) == ("V02", "N1") else v
             for e, f, v in zip(plots.labels["entry"], plots.labels["factor2"], plots.value, strict=True)
         ]
-        found = standing_of_entries(
+        found = entries_over_levels(
             "split-plot", plots.labels["entry"], plots.labels["factor2"], value, plots.labels["rep"], True, "V01"
         )
         lost = next(m for m in found.means if m.entry == "V02")
@@ -98,7 +98,7 @@ class OtherLayouts(TestCase):
         self.value = [float(v) for v in rng.normal(10, 1, len(rows))]
 
     def test_a_factorial_averages_its_cells_and_shares_one_error(self) -> None:
-        found = standing_of_entries("factorial", self.entry, self.level, self.value, self.rep, check="A")
+        found = entries_over_levels("factorial", self.entry, self.level, self.value, self.rep, check="A")
         y = np.array(self.value).reshape(5, 4, 2)
         for m, mean in zip(found.means, y.mean(axis=(0, 2)), strict=True):
             self.assertAlmostEqual(m.lsmean, float(mean))
@@ -111,7 +111,7 @@ class OtherLayouts(TestCase):
             self.assertEqual(d.df, 28)
 
     def test_strips_judge_entries_by_their_own_strips(self) -> None:
-        found = standing_of_entries("strip-plot", self.entry, self.level, self.value, self.rep, True, "A")
+        found = entries_over_levels("strip-plot", self.entry, self.level, self.value, self.rep, True, "A")
         y = np.array(self.value).reshape(5, 4, 2).mean(axis=2)
         by_rep = analyse_blocks(
             [e for _ in range(5) for e in "ABCD"], [float(v) for v in y.ravel()], {"rep": [r for r in "12345" for _ in "ABCD"]}
@@ -125,8 +125,8 @@ class OtherLayouts(TestCase):
             self.assertAlmostEqual(got.estimate, wanted.estimate)
 
     def test_turning_the_factors_of_strips_changes_names_only(self) -> None:
-        one = standing_of_entries("strip-plot", self.entry, self.level, self.value, self.rep, True, "A")
-        other = standing_of_entries("strip-plot", self.entry, self.level, self.value, self.rep, False, "A")
+        one = entries_over_levels("strip-plot", self.entry, self.level, self.value, self.rep, True, "A")
+        other = entries_over_levels("strip-plot", self.entry, self.level, self.value, self.rep, False, "A")
         for a, b in zip(one.means, other.means, strict=True):
             self.assertAlmostEqual(a.lsmean, b.lsmean, 6)
             self.assertAlmostEqual(a.se, b.se, 5)
@@ -137,5 +137,5 @@ class OtherLayouts(TestCase):
         value = [None if e == "A" else v for e, v in zip(self.entry, self.value, strict=True)]
         for layout in ("split-plot", "strip-plot", "factorial"):
             with self.subTest(layout=layout):
-                found = standing_of_entries(layout, self.entry, self.level, value, self.rep, False, "A")  # type: ignore[arg-type]
+                found = entries_over_levels(layout, self.entry, self.level, value, self.rep, False, "A")  # type: ignore[arg-type]
                 self.assertIsNone(found.versus)

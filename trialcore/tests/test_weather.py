@@ -11,9 +11,7 @@ from trialcore.field.weather import Day, frost_risk, gaps_in, simulated_days, so
 def season(year: int, last: int, first: int) -> list[Day]:
     """A year with frost up to `last` days before July and again from `first` days after."""
     centre = date(year, 7, 1)
-    return [
-        Day(centre + timedelta(days=i), -1.0 if i <= -last or i >= first else 8.0, 15.0) for i in range(-181, 183)
-    ]  # fmt: skip
+    return [Day(centre + timedelta(days=i), -1.0 if i <= -last or i >= first else 8.0, 15.0) for i in range(-181, 183)]
 
 
 class Record(TestCase):

@@ -21,8 +21,22 @@ class Shipped(TestCase):
         for crop in crops:
             p: dict[str, Any] = crop.profile
             with self.subTest(crop=crop.name):
-                for key in ("species", "family", "frost", "base_c", "soil_c", "ph", "emergence_days", "edible_days", "edible_rule",
-                            "picking", "pollination", "rotation_years", "height_cm", "vulnerable"):  # fmt: skip
+                for key in (
+                    "species",
+                    "family",
+                    "frost",
+                    "base_c",
+                    "soil_c",
+                    "ph",
+                    "emergence_days",
+                    "edible_days",
+                    "edible_rule",
+                    "picking",
+                    "pollination",
+                    "rotation_years",
+                    "height_cm",
+                    "vulnerable",
+                ):
                     self.assertIn(key, p)
                 self.assertLess(p["base_c"], p["upper_c"])
                 self.assertLessEqual(p["emergence_days"][1], p["edible_days"][0])

@@ -44,9 +44,19 @@ class Shipped(TestCase):
 class Own(TestCase):
     def typed(self, **more: Any) -> dict[str, Any]:
         return {
-            "name": "Scent", "kind": "score", "method": "Crush a leaf", "unit": "", "direction": "higher", "samples": None,
-            "repeated": True, "low": None, "high": None, "matters": None, "choices": "", **more,
-        }  # fmt: skip
+            "name": "Scent",
+            "kind": "score",
+            "method": "Crush a leaf",
+            "unit": "",
+            "direction": "higher",
+            "samples": None,
+            "repeated": True,
+            "low": None,
+            "high": None,
+            "matters": None,
+            "choices": "",
+            **more,
+        }
 
     def test_each_kind_gets_its_scale(self) -> None:
         for kind, low, high, unit in (
@@ -68,9 +78,11 @@ class Own(TestCase):
 
     def test_what_cannot_be(self) -> None:
         for more, said in (
-            ({"name": "vigour"}, "in the list already"), ({"kind": "measure", "low": 5, "high": 5}, "above the lowest"),
-            ({"kind": "category", "choices": "one"}, "two to nine"), ({"kind": "category", "choices": "a, A"}, "two to nine"),
-        ):  # fmt: skip
+            ({"name": "vigour"}, "in the list already"),
+            ({"kind": "measure", "low": 5, "high": 5}, "above the lowest"),
+            ({"kind": "category", "choices": "one"}, "two to nine"),
+            ({"kind": "category", "choices": "a, A"}, "two to nine"),
+        ):
             with self.subTest(said=said), self.assertRaisesMessage(Refused, said):
                 add_trait(self.typed(**more), None)
 

@@ -11,7 +11,8 @@ from django.urls import reverse
 from django.utils.html import strip_tags
 
 from evarlo.catalogue.models import Crop, Trait
-from evarlo.compare.queries import Comparison, compare
+from evarlo.compare.analysis import Comparison
+from evarlo.compare.queries import compare
 from evarlo.compare.views import harmless
 from evarlo.compare.words import sentence
 from evarlo.exchange.services import keep_sheet, make_trial
@@ -45,16 +46,16 @@ class Comparing(TestCase):
         said = self.said()
         self.assertRegex(said, r"^Quillet beats the check, Corvane\. One more is ahead of it, but with three blocks")
         self.assertRegex(said, r"a difference under 0\.\d+ kg \(\d+ %\) could be luck\.$")
-        beats = {s.name: s.beats for s in self.compared().standings}
+        beats = {s.name: s.beats for s in self.compared().results}
         self.assertEqual(beats, {"Quillet": 1, "OF-17": 0, "Corvane": 0, "Brakewater": -1})
 
     def test_where_lower_is_better_the_lowest_stands_first(self) -> None:
         asked = world.walk(self.trial, "bolting", self.by)
         for i, plot in enumerate(self.trial.plots.select_related("entry__cultivar")):
             world.keep(asked, plot, self.by, round(10 * MEANS[plot.entry.cultivar.name] + i % 3))
-        standings = self.compared("bolting").standings
-        self.assertEqual(standings[0].name, "Brakewater")
-        self.assertGreater(standings[0].chance or 0, 0.97)
+        results = self.compared("bolting").results
+        self.assertEqual(results[0].name, "Brakewater")
+        self.assertGreater(results[0].chance or 0, 0.97)
         self.assertTrue(self.said("bolting").startswith("Brakewater beats the check"))
 
     def test_holding_all_together_widens_the_band(self) -> None:
@@ -124,7 +125,7 @@ class SmallBlocks(TestCase):
         means = {row["entry"]: row for row in expected["entry_means"]}
         versus = {next(e for e in row["contrast"].split(" - ") if e != "V05"): row for row in expected["vs_check"]}
         found = compare(made, Trait.objects.get(key="sheet-value"), by)
-        for s in found.standings:
+        for s in found.results:
             self.assertAlmostEqual(s.mean.lsmean or 0, means[s.entry.code]["mean"], places=5)
             if s.difference is not None:
                 row = versus[s.entry.code]

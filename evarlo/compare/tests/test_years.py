@@ -43,19 +43,17 @@ class Years(TestCase):
         self.pick(self.second, date(2026, 6, 1))
         found = over_years(Trial.objects.get(pk=self.second.pk), self.by)
         self.assertEqual((found.unit, found.lost), ("MJ/m²", 0))
-        standing, yearly = found.rows[0]
-        self.assertEqual(standing.name, "Quillet")
+        result, yearly = found.rows[0]
+        self.assertEqual(result.name, "Quillet")
         own = [
-            sum(
-                p.marketable_kg / 3.0 * factor for p in Picking.objects.filter(plot__trial=t, plot__entry__code=standing.entry.code)
-            )
+            sum(p.marketable_kg / 3.0 * factor for p in Picking.objects.filter(plot__trial=t, plot__entry__code=result.entry.code))
             / 3
             for t, factor in ((self.first, 1.0), (self.second, 0.5))
         ]
         for got, wanted in zip(yearly, own, strict=True):
             self.assertAlmostEqual(got or 0, wanted)
-        self.assertAlmostEqual(standing.mean.lsmean or 0, sum(own))
-        self.assertEqual(standing.beats, 1)
+        self.assertAlmostEqual(result.mean.lsmean or 0, sum(own))
+        self.assertEqual(result.beats, 1)
         self.client.force_login(self.by)
         page = self.client.get(reverse("compare:years", args=[self.second.slug]))
         self.assertContains(page, "in 2 years, summed in MJ/m²")

@@ -4,7 +4,8 @@ from datetime import date
 
 from django.test import TestCase
 
-from evarlo.compare.queries import Comparison, compare
+from evarlo.compare.analysis import Comparison
+from evarlo.compare.queries import compare
 from evarlo.demo.services import build
 from evarlo.demo.world import FENNEL
 from evarlo.people.models import User
@@ -34,7 +35,7 @@ class SampleWorld(TestCase):
 
     def test_a_clear_and_a_close_comparison(self) -> None:
         found = self.compared("2024")
-        beats = {s.name: s.beats for s in found.standings}
+        beats = {s.name: s.beats for s in found.results}
         self.assertEqual((beats["Harl Quoin"], beats["Moth Lantern"]), (1, -1))
         self.assertEqual(beats["Dunnick Late"], 0)
 

@@ -133,9 +133,11 @@ class TheBook(Raised):
         sowing = self.sowings[code]
         self.n.count(sowing, 13, 60)
         for act in (
-            Act(Kind.LOST, 4, self.today, "slugs", "accident"), Act(Kind.LOST, 2, self.today, "white", "weakness"),
-            Act(Kind.THINNED, 3, self.today), Act(Kind.NOT_UP, 5, self.today, "germinated, not emerged"),
-        ):  # fmt: skip
+            Act(Kind.LOST, 4, self.today, "slugs", "accident"),
+            Act(Kind.LOST, 2, self.today, "white", "weakness"),
+            Act(Kind.THINNED, 3, self.today),
+            Act(Kind.NOT_UP, 5, self.today, "germinated, not emerged"),
+        ):
             happen(sowing, act, self.by, self.today)
         book = self.book(code)
         whole = book.whole

@@ -22,9 +22,14 @@ class Conversions(TestCase):
 
     def test_amounts_are_shown_in_feet_pounds_and_fahrenheit(self) -> None:
         for value, unit, shown in (
-            (2.4, "m", "7.87 ft"), (30, "cm", "11.8 in"), (100, "m²", "1076 sq ft"), (5, "kg", "11 lb"), (-5, "°C", "23 °F"),
-            (3, "plants", "3 plants"), (40, "%", "40 %"),
-        ):  # fmt: skip
+            (2.4, "m", "7.87 ft"),
+            (30, "cm", "11.8 in"),
+            (100, "m²", "1076 sq ft"),
+            (5, "kg", "11 lb"),
+            (-5, "°C", "23 °F"),
+            (3, "plants", "3 plants"),
+            (40, "%", "40 %"),
+        ):
             with self.subTest(value=value, unit=unit):
                 self.assertEqual(measured(value, unit), shown)
 

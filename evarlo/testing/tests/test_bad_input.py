@@ -44,71 +44,178 @@ class Forms(TestCase):
         trial, raised, lot, bed = cls.made.slug, cls.raised.slug, cls.lot.pk, cls.bed.pk
         day = timezone.localdate().isoformat()
         return {
-            "needs": (reverse("trials:keep-needs", args=[trial]), {
-                "per_station": "1", "germination": "85", "field_percent": "90", "spare_percent": "10", "spare": "0",
-                "tray_cells": "60", "cell_ml": "50", "lead_days": "21"}),
+            "needs": (
+                reverse("trials:keep-needs", args=[trial]),
+                {
+                    "per_station": "1",
+                    "germination": "85",
+                    "field_percent": "90",
+                    "spare_percent": "10",
+                    "spare": "0",
+                    "tray_cells": "60",
+                    "cell_ml": "50",
+                    "lead_days": "21",
+                },
+            ),
             "material": (reverse("trials:new-material", args=[trial]), {"name": "Straw", "kind": "layer", "amount": "5"}),
             "task": (reverse("trials:add-task", args=[trial]), {"what": "Earth up", "on": day, "days": "3"}),
             "protocol": (reverse("trials:keep-protocol", args=[trial]), {"since": day, "sow": "Two seeds a cell"}),
             "deviation": (reverse("trials:deviate", args=[trial]), {"plots": "101", "on": day, "said": "No water"}),
-            "lot": (reverse("seeds:list"), {
-                "cultivar": "Corvane", "name": "18", "year": "2024", "germination": "80", "packet": "100", "price": "3",
-                "thousand_g": "4", "diameter_mm": "3"}),
+            "lot": (
+                reverse("seeds:list"),
+                {
+                    "cultivar": "Corvane",
+                    "name": "18",
+                    "year": "2024",
+                    "germination": "80",
+                    "packet": "100",
+                    "price": "3",
+                    "thousand_g": "4",
+                    "diameter_mm": "3",
+                },
+            ),
             "ledger": (reverse("seeds:move", args=[lot]), {"why": "received", "seeds": "10", "on": day}),
-            "use": (reverse("grounds:add-use", args=[bed]), {
-                "kind": "crop", "what": "Leek", "from_m": "0", "to_m": "3", "since": day, "yield_kg": "2"}),
+            "use": (
+                reverse("grounds:add-use", args=[bed]),
+                {"kind": "crop", "what": "Leek", "from_m": "0", "to_m": "3", "since": day, "yield_kg": "2"},
+            ),
             "soil": (reverse("grounds:add-soil", args=[bed]), {"on": day, "ph": "6", "nitrogen": "10"}),
-            "obstacle": (reverse("grounds:add-obstacle", args=[bed]), {"what": "Mast", "x": "1", "y": "1", "length": "1", "width": "1"}),
+            "obstacle": (
+                reverse("grounds:add-obstacle", args=[bed]),
+                {"what": "Mast", "x": "1", "y": "1", "length": "1", "width": "1"},
+            ),
             "bed": (reverse("grounds:keep-bed", args=[bed]), {"environment": "open", "shade_hours": "2"}),
             "site": (reverse("grounds:site", args=[cls.bed.site_id]), {"latitude": "50", "longitude": "4", "last_frost": "18 Apr"}),
             "cultivar": (reverse("catalogue:keep-cultivar", args=[cls.lot.cultivar_id]), {"height_cm": "60"}),
-            "claim": (reverse("catalogue:new-claim", args=[cls.lot.cultivar_id]), {"says": "Early", "trait": "height", "value": "60"}),
-            "test": (reverse("seeds:begin-test", args=[lot]), {"began_on": day, "replicates": "2", "seeds": "3", "celsius": "20",
-                "sure": "on"}),
+            "claim": (
+                reverse("catalogue:new-claim", args=[cls.lot.cultivar_id]),
+                {"says": "Early", "trait": "height", "value": "60"},
+            ),
+            "test": (
+                reverse("seeds:begin-test", args=[lot]),
+                {"began_on": day, "replicates": "2", "seeds": "3", "celsius": "20", "sure": "on"},
+            ),
             "tray": (reverse("nursery:put-tray", args=[raised]), {"tray_name": "T9", "rows": "6", "cols": "10", "cell_ml": "40"}),
-            "sowing": (reverse("nursery:put-seeds", args=[raised, cls.tray.pk]), {
-                "entry": cls.sowing.entry.code, "cells": "B", "per_cell": "1", "on": day, "lot": "none", "depth_mm": "8"}),
+            "sowing": (
+                reverse("nursery:put-seeds", args=[raised, cls.tray.pk]),
+                {"entry": cls.sowing.entry.code, "cells": "B", "per_cell": "1", "on": day, "lot": "none", "depth_mm": "8"},
+            ),
             "in plots": (reverse("nursery:put-in-plots", args=[raised]), {"plots": "101", "seeds": "9", "on": day, "sure": "on"}),
-            "act": (reverse("nursery:act", args=[raised]), {
-                "sowing": str(cls.sowing.pk), "plants": "1", "kind": "lost", "cause": "slugs", "on": day}),
-            "pricked out": (reverse("nursery:prick", args=[raised]), {
-                "sowing": str(cls.sowing.pk), "plants": "2", "tray": "T8", "cells": "F1-F2", "on": day}),
+            "act": (
+                reverse("nursery:act", args=[raised]),
+                {"sowing": str(cls.sowing.pk), "plants": "1", "kind": "lost", "cause": "slugs", "on": day},
+            ),
+            "pricked out": (
+                reverse("nursery:prick", args=[raised]),
+                {"sowing": str(cls.sowing.pk), "plants": "2", "tray": "T8", "cells": "F1-F2", "on": day},
+            ),
             "care": (reverse("nursery:care", args=[raised]), {"trays": "T8", "what": "fed", "on": day}),
             "rule": (reverse("nursery:rule", args=[raised]), {"surplus": "cut", "reserve": "3"}),
             "planted": (reverse("nursery:plant", args=[raised]), {"on": day, "plots": "101"}),
             "stand rule": (reverse("nursery:stand", args=[raised]), {"least_stand": "50"}),
-            "trait": (reverse("catalogue:new-trait"), {
-                "name": "Leaf length", "kind": "measure", "unit": "cm", "samples": "5", "low": "0", "high": "90", "matters": "1",
-                "direction": "higher", "method": "Of the largest leaf", "repeated": "on"}),
-            "event": (reverse("walks:new-event", args=[raised]), {
-                "kind": "hail", "on": day, "plots": "101-103", "recover_days": "10", "pull_over": "50", "unless_over": "20"}),
-            "treatment": (reverse("walks:new-treatment", args=[raised]), {
-                "kind": "feed", "what": "Seaweed", "plots": "101", "on": day, "amount": "5", "unit": "ml", "entry_hours": "2",
-                "pick_days": "1", "every_days": "9"}),
-            "watch": (reverse("walks:new-watch", args=[raised]), {"problem": str(Problem.objects.get(name="Aphids").pk), "since": day}),
-            "problem": (reverse("walks:new-problem", args=[raised]), {
-                "name": "Gall midge", "kind": "pest", "threshold": "10", "threshold_of": "plants"}),
+            "trait": (
+                reverse("catalogue:new-trait"),
+                {
+                    "name": "Leaf length",
+                    "kind": "measure",
+                    "unit": "cm",
+                    "samples": "5",
+                    "low": "0",
+                    "high": "90",
+                    "matters": "1",
+                    "direction": "higher",
+                    "method": "Of the largest leaf",
+                    "repeated": "on",
+                },
+            ),
+            "event": (
+                reverse("walks:new-event", args=[raised]),
+                {"kind": "hail", "on": day, "plots": "101-103", "recover_days": "10", "pull_over": "50", "unless_over": "20"},
+            ),
+            "treatment": (
+                reverse("walks:new-treatment", args=[raised]),
+                {
+                    "kind": "feed",
+                    "what": "Seaweed",
+                    "plots": "101",
+                    "on": day,
+                    "amount": "5",
+                    "unit": "ml",
+                    "entry_hours": "2",
+                    "pick_days": "1",
+                    "every_days": "9",
+                },
+            ),
+            "watch": (
+                reverse("walks:new-watch", args=[raised]),
+                {"problem": str(Problem.objects.get(name="Aphids").pk), "since": day},
+            ),
+            "problem": (
+                reverse("walks:new-problem", args=[raised]),
+                {"name": "Gall midge", "kind": "pest", "threshold": "10", "threshold_of": "plants"},
+            ),
             "place": (reverse("raising:add-place"), {"name": "Bench", "capacity": "8", "shelter": "glass", "celsius": "20"}),
-        }  # fmt: skip
+        }
 
     NUMBERS = {
         "needs": ("per_station", "germination", "field_percent", "spare_percent", "spare", "tray_cells", "cell_ml", "lead_days"),
-        "material": ("amount", "grade", "soil", "pack", "price"), "task": ("days",),
-        "lot": ("year", "germination", "packet", "price", "thousand_g", "diameter_mm"), "ledger": ("seeds",),
-        "use": ("from_m", "to_m", "yield_kg"), "soil": ("ph", "organic", "nitrogen"), "obstacle": ("x", "y", "length", "width"),
-        "bed": ("shade_hours",), "site": ("latitude", "longitude"), "cultivar": ("height_cm",), "claim": ("value",),
-        "test": ("replicates", "seeds", "celsius"), "tray": ("rows", "cols", "cell_ml"),
-        "sowing": ("per_cell", "depth_mm", "soak_h", "warmth_c"), "in plots": ("seeds",), "act": ("plants",),
-        "pricked out": ("plants",), "rule": ("reserve",), "stand rule": ("least_stand",),
-        "trait": ("samples", "low", "high", "matters"), "event": ("recover_days", "pull_over", "unless_over"),
-        "treatment": ("amount", "entry_hours", "pick_days", "every_days"), "problem": ("threshold",),
+        "material": ("amount", "grade", "soil", "pack", "price"),
+        "task": ("days",),
+        "lot": ("year", "germination", "packet", "price", "thousand_g", "diameter_mm"),
+        "ledger": ("seeds",),
+        "use": ("from_m", "to_m", "yield_kg"),
+        "soil": ("ph", "organic", "nitrogen"),
+        "obstacle": ("x", "y", "length", "width"),
+        "bed": ("shade_hours",),
+        "site": ("latitude", "longitude"),
+        "cultivar": ("height_cm",),
+        "claim": ("value",),
+        "test": ("replicates", "seeds", "celsius"),
+        "tray": ("rows", "cols", "cell_ml"),
+        "sowing": ("per_cell", "depth_mm", "soak_h", "warmth_c"),
+        "in plots": ("seeds",),
+        "act": ("plants",),
+        "pricked out": ("plants",),
+        "rule": ("reserve",),
+        "stand rule": ("least_stand",),
+        "trait": ("samples", "low", "high", "matters"),
+        "event": ("recover_days", "pull_over", "unless_over"),
+        "treatment": ("amount", "entry_hours", "pick_days", "every_days"),
+        "problem": ("threshold",),
         "place": ("capacity", "celsius", "light_h"),
-    }  # fmt: skip
-    DATES = {"task": "on", "protocol": "since", "deviation": "on", "ledger": "on", "use": "since", "soil": "on",
-             "test": "began_on", "sowing": "on", "in plots": "on", "act": "on", "pricked out": "on", "care": "on",
-             "planted": "on", "event": "on", "treatment": "on", "watch": "since"}  # fmt: skip
-    HELPERS = ("deviation", "test", "tray", "sowing", "in plots", "act", "pricked out", "care", "planted", "event",
-               "treatment", "watch")  # fmt: skip
+    }
+    DATES = {
+        "task": "on",
+        "protocol": "since",
+        "deviation": "on",
+        "ledger": "on",
+        "use": "since",
+        "soil": "on",
+        "test": "began_on",
+        "sowing": "on",
+        "in plots": "on",
+        "act": "on",
+        "pricked out": "on",
+        "care": "on",
+        "planted": "on",
+        "event": "on",
+        "treatment": "on",
+        "watch": "since",
+    }
+    HELPERS = (
+        "deviation",
+        "test",
+        "tray",
+        "sowing",
+        "in plots",
+        "act",
+        "pricked out",
+        "care",
+        "planted",
+        "event",
+        "treatment",
+        "watch",
+    )
 
     def setUp(self) -> None:
         self.client.force_login(self.by)

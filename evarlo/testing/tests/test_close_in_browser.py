@@ -112,9 +112,17 @@ class Feet(BrowserTest):
         expect(page.get_by_text("Amounts are shown in imperial units from now on.")).to_be_visible()
         page.goto(self.at("/trials/new/"))
         for label, text in (
-            ("Name", "In feet"), ("Crop", "Bulb fennel"), ("Check", "Corvane"), ("Site", "Ostrel Flats"), ("Bed", "Long"),
-            ("Length", "60"), ("Width", "7 m"), ("Plot length", "8"), ("Plot width", "4"), ("Blocks", "3"),
-        ):  # fmt: skip
+            ("Name", "In feet"),
+            ("Crop", "Bulb fennel"),
+            ("Check", "Corvane"),
+            ("Site", "Ostrel Flats"),
+            ("Bed", "Long"),
+            ("Length", "60"),
+            ("Width", "7 m"),
+            ("Plot length", "8"),
+            ("Plot width", "4"),
+            ("Blocks", "3"),
+        ):
             page.get_by_label(label, exact=True).fill(text)
             page.get_by_label(label, exact=True).press("Tab")
         page.get_by_label("Entries, one a line").fill("Corvane\nQuillet\nOF-17")

@@ -258,8 +258,9 @@ class SpeedOfTheHand(Walkers):
         self.type(page, "5")
         corner = page.evaluate(
             "async ([plots]) => { const { nextFrom } = await import('/static/ui/js/path.js');"
-            " return plots[nextFrom(plots, 0, 'free', (p) => p === plots[0])].number; }", [plots]
-        )  # fmt: skip
+            " return plots[nextFrom(plots, 0, 'free', (p) => p === plots[0])].number; }",
+            [plots],
+        )
         expect(page.locator(".strip-tag.here")).to_have_text(corner)
 
     def test_a_scanner_types_the_code_of_a_stake(self) -> None:
@@ -279,7 +280,7 @@ class SpeedOfTheHand(Walkers):
             f"""window.BarcodeDetector = class {{ async detect() {{ return [{{ rawValue: "T{self.made.pk}-{self.numbers[4]}" }}]; }} }};
             Object.defineProperty(navigator, "mediaDevices", {{ value: {{ getUserMedia: async () => {{
               const canvas = document.createElement("canvas"); const on = canvas.getContext("2d"); setInterval(() => on.fillRect(0, 0, 9, 9), 50); return canvas.captureStream(5); }} }} }});"""
-        )  # fmt: skip
+        )
         page.goto(self.at(f"/trials/{self.made.slug}/walk/{self.rounds[0].pk}/"))
         page.get_by_role("button", name="Scan a stake").tap()
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[4])
@@ -296,8 +297,10 @@ class SpeedOfTheHand(Walkers):
         cases = [
             ([round(luck.gauss(20, 4), 1) for _ in range(luck.randint(3, 14))], round(luck.gauss(20, 30), 1)) for _ in range(200)
         ]
-        told = page.evaluate("async (cases) => { const { far } = await import('/static/ui/js/values.js'); return cases.map(([o, v]) => far(v, o)); }",
-                             cases)  # fmt: skip
+        told = page.evaluate(
+            "async (cases) => { const { far } = await import('/static/ui/js/values.js'); return cases.map(([o, v]) => far(v, o)); }",
+            cases,
+        )
         self.assertEqual(told, [is_unlikely(value, others) for others, value in cases])
         self.assertIn(True, told)
 

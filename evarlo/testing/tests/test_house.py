@@ -4,7 +4,7 @@ from pathlib import Path
 
 from django.test import SimpleTestCase
 
-from evarlo.testing.architecture import ORDER, ROOT, broken_rules, imports_of
+from evarlo.testing.architecture import ORDER, ROOT, broken_rules, imports_of, unreached_core
 
 
 class House(SimpleTestCase):
@@ -14,6 +14,9 @@ class House(SimpleTestCase):
     def test_every_app_has_its_place_in_the_order(self) -> None:
         apps = {p.parent.name for p in ROOT.glob("*/apps.py")}
         self.assertLessEqual(apps, set(ORDER))
+
+    def test_every_module_of_the_core_is_reached_by_a_page_or_a_verb(self) -> None:
+        self.assertEqual(unreached_core(), [])
 
     def test_the_reader_of_imports_sees_those_inside_functions(self) -> None:
         self.assertIn("trialcore.layouts.bed", set(imports_of(ROOT / "trials" / "models.py")))

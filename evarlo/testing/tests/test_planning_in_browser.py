@@ -150,10 +150,14 @@ class SowingDates(BrowserTest):
     def plan(self, page: Page) -> None:
         sown = timezone.localdate() + timedelta(days=40)
         for label, text in (
-            ("Question", "Does it want the earlier or the later sowing?"), ("Crop", "Radicchio"), ("Site", "Ostrel Flats"),
+            ("Question", "Does it want the earlier or the later sowing?"),
+            ("Crop", "Radicchio"),
+            ("Site", "Ostrel Flats"),
             ("Entries, one a line", "Cinder Rail\nOstrel Red\nVane Hollow\nPallister"),
-            ("Plot length", "1.8"), ("Plot width", "1.4"), ("Further beds", ""),
-        ):  # fmt: skip
+            ("Plot length", "1.8"),
+            ("Plot width", "1.4"),
+            ("Further beds", ""),
+        ):
             page.get_by_label(label).fill(text)
             page.get_by_label(label).press("Tab")
         for label, text in (

@@ -24,9 +24,13 @@ class FromTestToStand(BrowserTest):
         super().setUp()
         self.by, self.today = world.person(), timezone.localdate()
         self.trial = world.trial(
-            self.by, blocks=2, plot_length_m=1.2, plot_width_m=0.8, sow_on=self.today - timedelta(days=29),
+            self.by,
+            blocks=2,
+            plot_length_m=1.2,
+            plot_width_m=0.8,
+            sow_on=self.today - timedelta(days=29),
             plant_on=self.today + timedelta(days=20),
-        )  # fmt: skip
+        )
         for entry in self.trial.entries.select_related("cultivar"):
             lot = keep_lot(
                 None, entry.cultivar, {"name": f"K-{entry.code}", "material": "seed", "year": self.today.year - 1}, self.by

@@ -157,8 +157,8 @@ class Season(BrowserTest):
     def compare(self, page: Page) -> None:
         self.stage(page, "Compare")
         expect(page.locator(".lead")).to_contain_text("Quillet beats the check, Corvane.")
-        expect(page.locator(".standings tbody tr").first).to_contain_text("Quillet")
-        page.locator(".standings tbody tr").first.focus()
+        expect(page.locator(".results tbody tr").first).to_contain_text("Quillet")
+        page.locator(".results tbody tr").first.focus()
         page.keyboard.press("ArrowDown")
         expect(page.locator(".plan .tag.lit")).to_have_count(3)
         self.accessible(page, "compare")

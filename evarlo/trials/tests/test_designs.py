@@ -282,8 +282,8 @@ class Comparing(TestCase):
             with self.subTest(design=design):
                 made = self.grown(design, name=f"Trial {n}", **more)
                 found = compare(made, world.trait("plot-yield"), self.by)
-                self.assertEqual(found.standings[0].name, "Quillet")
-                self.assertEqual(found.standings[0].beats, 1)
+                self.assertEqual(found.results[0].name, "Quillet")
+                self.assertEqual(found.results[0].beats, 1)
                 for page in ("compare", "working", "figures", "plots"):
                     answer = self.client.get(reverse(f"compare:{page}", args=[made.slug]))
                     self.assertEqual(answer.status_code, 200, page)
@@ -310,7 +310,7 @@ class Comparing(TestCase):
             base = 9.0 if plot.entry.cultivar.name == "New 3" else 5.0
             world.keep(asked, plot, self.by, round(base + int(plot.block) + 0.1 * ((i * 3) % 5), 2))
         found = compare(made, world.trait("plot-yield"), self.by)
-        best = found.standings[0]
+        best = found.results[0]
         self.assertEqual((best.name, best.mean.n), ("New 3", 1))
         assert best.difference
         self.assertAlmostEqual(best.difference.estimate, 4.0, delta=0.4)

@@ -123,9 +123,15 @@ class NeedsOfATrial(TestCase):
         self.assertContains(page, "<strong>3 of 4</strong> entries are short of seed")
         self.assertContains(page, "152 short")
         typed = {
-            "per_station": "3", "germination": "82", "field_percent": "90", "spare_percent": "0", "spare": "0", "tray_cells": "60",
-            "cell_ml": "50", "lead_days": "21",
-        }  # fmt: skip
+            "per_station": "3",
+            "germination": "82",
+            "field_percent": "90",
+            "spare_percent": "0",
+            "spare": "0",
+            "tray_cells": "60",
+            "cell_ml": "50",
+            "lead_days": "21",
+        }
         url = reverse("trials:keep-needs", args=[self.made.slug])
         answer = self.client.post(url, typed, headers={"hx-request": "true"})
         self.assertContains(answer, "54 stations × 3")

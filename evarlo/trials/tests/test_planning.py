@@ -16,11 +16,29 @@ from evarlo.trials.queries import layout_faults_of
 from evarlo.trials.services import Refused, exclude_plot, lift_exclusion, plan_trial
 
 TYPED: dict[str, Any] = {
-    "name": "Fennel", "question": "Which?", "crop": "Bulb fennel", "season": "2026", "site": "Ostrel Flats", "bed": "B",
-    "bed_length_m": "20", "bed_width_m": "10", "bearing": "75", "entries": "Corvane\nQuillet\nOF-17", "check": "corvane",
-    "blocks": "4", "plot_length_m": "2,4", "plot_width_m": "1.5 m", "path_m": "0.5", "between_rows_cm": "40", "in_row_cm": "30",
-    "cv_percent": "12", "trait_1": "plot-yield", "direction_1": "higher", "matters_1": "0.5", "sow_on": "2026-03-01",
-}  # fmt: skip
+    "name": "Fennel",
+    "question": "Which?",
+    "crop": "Bulb fennel",
+    "season": "2026",
+    "site": "Ostrel Flats",
+    "bed": "B",
+    "bed_length_m": "20",
+    "bed_width_m": "10",
+    "bearing": "75",
+    "entries": "Corvane\nQuillet\nOF-17",
+    "check": "corvane",
+    "blocks": "4",
+    "plot_length_m": "2,4",
+    "plot_width_m": "1.5 m",
+    "path_m": "0.5",
+    "between_rows_cm": "40",
+    "in_row_cm": "30",
+    "cv_percent": "12",
+    "trait_1": "plot-yield",
+    "direction_1": "higher",
+    "matters_1": "0.5",
+    "sow_on": "2026-03-01",
+}
 
 
 class NewTrial(TestCase):

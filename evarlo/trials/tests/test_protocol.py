@@ -96,7 +96,7 @@ class Withdrawn(TestCase):
         found = compare(made, world.trait("plot-yield"), by)
         self.assertEqual(len(found.left_out), 3)
         self.assertIn("entry withdrawn: Breeder asked for it back", found.left_out[0].left_out)
-        self.assertIsNone(next(s for s in found.standings if s.name == "Quillet").mean.lsmean)
+        self.assertIsNone(next(s for s in found.results if s.name == "Quillet").mean.lsmean)
         with self.assertRaisesMessage(Refused, "check cannot be withdrawn"):
             withdraw_entry(made.entries.get(is_check=True), "x", timezone.localdate(), by)
         self.assertEqual(withdraw_entry(quillet, "again", timezone.localdate(), by), 0)
@@ -121,9 +121,14 @@ class Advice(TestCase):
         self.by = world.person()
         self.made = world.trial(self.by)
         self.typed = {
-            "crop": "bulb fennel", "blocks": 4, "cv_percent": 12.0, "plot_length_m": 2.4, "plot_width_m": 1.2,
-            "between_rows_cm": 40.0, "in_row_cm": 30.0,
-        }  # fmt: skip
+            "crop": "bulb fennel",
+            "blocks": 4,
+            "cv_percent": 12.0,
+            "plot_length_m": 2.4,
+            "plot_width_m": 1.2,
+            "between_rows_cm": 40.0,
+            "in_row_cm": 30.0,
+        }
 
     def test_without_an_own_trial_a_usual_figure_is_called_so_with_its_range(self) -> None:
         said = forecast(self.typed, 8).cv_said

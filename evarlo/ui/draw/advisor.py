@@ -43,10 +43,15 @@ def advisor(steps: Sequence[Step], chosen: int, rows: Sequence[str], said: str) 
     return format_html(
         '<svg class="advisor" viewBox="0 0 {} {}" role="img" aria-label="{}">{}<path class="axis" d="M{} {}H{}"/>'
         '<path class="curve" d="{}"/>{}{}{}</svg>',
-        WIDTH, height, said,
+        WIDTH,
+        height,
+        said,
         format_html_join("", '<path class="grid" d="M{} {}H{}"/><text class="end" x="{}" y="{}">{}</text>', grid),
-        LEFT, BOTTOM, WIDTH, curve,
+        LEFT,
+        BOTTOM,
+        WIDTH,
+        curve,
         format_html_join("", '<circle cx="{}" cy="{}" r="{}" class="{}"/><text x="{}" y="{}">{}</text>', marks),
         format_html_join("", '<text class="end" x="{}" y="{}">{}</text>', heads),
         format_html_join("", '<text x="{}" y="{}" class="{}">{}</text>', cells),
-    )  # fmt: skip
+    )

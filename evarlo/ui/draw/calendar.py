@@ -49,9 +49,12 @@ def calendar(rows: Sequence[Row], frosts: Sequence[Frost], today: date) -> SafeS
         parts.append(
             format_html(
                 '<line class="tick" x1="{0}" x2="{0}" y1="{1}" y2="{2}"/><text class="month" x="{0}" dx="3" y="12">{3}</text>',
-                _n(at(month)), _n(TOP - 8), _n(height), f"{month:%b}",
+                _n(at(month)),
+                _n(TOP - 8),
+                _n(height),
+                f"{month:%b}",
             )
-        )  # fmt: skip
+        )
     if first <= today <= last:
         parts.append(
             format_html('<line class="today" x1="{0}" x2="{0}" y1="{1}" y2="{2}"/>', _n(at(today)), _n(TOP - 8), _n(height))
@@ -60,9 +63,13 @@ def calendar(rows: Sequence[Row], frosts: Sequence[Frost], today: date) -> SafeS
     return format_html(
         '<svg class="calendar" role="group" aria-label="Tasks of the season" data-first="{}" data-day="{}" data-names="{}" '
         'viewBox="0 0 {} {}">{}</svg>',
-        first.isoformat(), f"{day:.4f}", _n(NAMES), _n(NAMES + WIDTH + 6), _n(height + 4),
+        first.isoformat(),
+        f"{day:.4f}",
+        _n(NAMES),
+        _n(NAMES + WIDTH + 6),
+        _n(height + 4),
         format_html_join("", "{}", ((p,) for p in parts)),
-    )  # fmt: skip
+    )
 
 
 def _row(r: Row, at: object, y: float) -> SafeString:
@@ -72,9 +79,19 @@ def _row(r: Row, at: object, y: float) -> SafeString:
         '<g class="task {}{}{}" data-key="{}"><title>{}</title><text class="name" x="0" y="{}">{}</text>'
         '<rect class="range" x="{}" y="{}" width="{}" height="8"/><g class="mark" transform="translate({} {})">'
         '<rect class="hit" x="-11" y="-13" width="22" height="26"/><path d="M0 -8l7 8l-7 8l-7 -8z"/></g></g>',
-        r.kind, " moves" if r.moves else "", " clash" if r.clash else "", r.key, said, _n(y + 4), r.what[:26],
-        _n(left), _n(y - 4), _n(max(2.0, right - left)), _n(x), _n(y),
-    )  # fmt: skip
+        r.kind,
+        " moves" if r.moves else "",
+        " clash" if r.clash else "",
+        r.key,
+        said,
+        _n(y + 4),
+        r.what[:26],
+        _n(left),
+        _n(y - 4),
+        _n(max(2.0, right - left)),
+        _n(x),
+        _n(y),
+    )
 
 
 def _n(value: float) -> str:

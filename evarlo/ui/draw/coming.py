@@ -36,11 +36,17 @@ def coming(lines: Sequence[Line], said: str, promised: float | None = None) -> S
     return format_html(
         '<svg class="coming" viewBox="0 0 {} {}" role="img" aria-label="{}">{}{}{}{}{}'
         '<text x="{}" y="{}">days from sowing</text></svg>',
-        WIDTH, HEIGHT, said,
+        WIDTH,
+        HEIGHT,
+        said,
         format_html_join("", '<path class="grid" d="M{} {}H{}"/><text class="end" x="{}" y="{}">{}</text>', levels),
-        format_html_join("", '<text x="{}" y="{}">{}</text>', days), promise,
-        format_html_join("", "{}", ((d,) for d in drawn)), _names(lines, up), (LEFT + WIDTH - RIGHT) / 2, HEIGHT - 4,
-    )  # fmt: skip
+        format_html_join("", '<text x="{}" y="{}">{}</text>', days),
+        promise,
+        format_html_join("", "{}", ((d,) for d in drawn)),
+        _names(lines, up),
+        (LEFT + WIDTH - RIGHT) / 2,
+        HEIGHT - 4,
+    )
 
 
 def _line(line: Line, across: Scale, up: Scale) -> SafeString:

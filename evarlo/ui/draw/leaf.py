@@ -38,11 +38,21 @@ def draw_leaf(leaf: Leaf, said: str, key: str, mirrored: bool = False) -> SafeSt
         '<svg class="leaf-drawing" role="img" aria-label="{}" viewBox="0 0 {} {}">'
         '<clipPath id="{}"><polygon points="{}"/></clipPath><g{}><polygon class="blade" points="{}"/>'
         '<g clip-path="url(#{})">{}<path class="vein" d="M{} {}h{}"/>{}{}</g></g></svg>',
-        said, f"{WIDE + 2 * PAD:.0f}", f"{high:.0f}", f"clip-{key}", _points(leaf.outline, middle),
+        said,
+        f"{WIDE + 2 * PAD:.0f}",
+        f"{high:.0f}",
+        f"clip-{key}",
+        _points(leaf.outline, middle),
         mark_safe(f' transform="translate({WIDE + 2 * PAD:.0f} 0) scale(-1 1)"') if mirrored else "",  # noqa: S308
-        _points(leaf.outline, middle), f"clip-{key}", veins, PAD, f"{middle:.0f}", WIDE,
-        _polygons(leaf.alike, f"alike {leaf.kind_alike}", middle), _polygons(leaf.lesions, kind, middle),
-    )  # fmt: skip
+        _points(leaf.outline, middle),
+        f"clip-{key}",
+        veins,
+        PAD,
+        f"{middle:.0f}",
+        WIDE,
+        _polygons(leaf.alike, f"alike {leaf.kind_alike}", middle),
+        _polygons(leaf.lesions, kind, middle),
+    )
 
 
 def draw_plot(plot: DrawnPlot, said: str) -> SafeString:
@@ -54,12 +64,26 @@ def draw_plot(plot: DrawnPlot, said: str) -> SafeString:
         at = f"translate({PAD + step * (x + 0.5):.1f} {PAD + step * (y + 0.5):.1f}) rotate({(x * 37 + y * 53) % 90:.0f})"
         marks.append((at, "plant ill" if ill else "plant"))
     sound = mark_safe('<path d="M0 0L-15-5-17 3ZM0 0L5-15-4-17ZM0 0L15 5 17-4ZM0 0L-5 15 4 17Z"/>')
-    inside = format_html_join("", '<g class="{}" transform="{}">{}{}</g>', (
-        (kind, at, sound, mark_safe('<circle cx="-11" cy="-1" r="3"/><circle cx="1" cy="12" r="3"/><circle cx="9" cy="1" r="2.4"/>')
-         if "ill" in kind else "") for at, kind in marks
-    ))  # fmt: skip
+    inside = format_html_join(
+        "",
+        '<g class="{}" transform="{}">{}{}</g>',
+        (
+            (
+                kind,
+                at,
+                sound,
+                mark_safe('<circle cx="-11" cy="-1" r="3"/><circle cx="1" cy="12" r="3"/><circle cx="9" cy="1" r="2.4"/>')
+                if "ill" in kind
+                else "",
+            )
+            for at, kind in marks
+        ),
+    )
     return format_html(
         '<svg class="plot-drawing" role="img" aria-label="{}" viewBox="0 0 {} {}">'
         '<rect class="ground-drawn" width="100%" height="100%"/>{}</svg>',
-        said, f"{wide:.0f}", f"{high:.0f}", inside,
-    )  # fmt: skip
+        said,
+        f"{wide:.0f}",
+        f"{high:.0f}",
+        inside,
+    )

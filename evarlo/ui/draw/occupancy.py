@@ -59,8 +59,10 @@ def occupancy(boxes: Sequence[Box], length_m: float, today: date, height: float 
         parts.append(format_html('<line class="today" x1="{0}" x2="{0}" y1="4" y2="{1}"/>', _n(at(today)), _n(height - FOOT)))
     return format_html(
         '<svg class="occupancy" role="group" aria-label="What stood in this bed, over the years" viewBox="0 0 {} {}">{}</svg>',
-        _n(WIDTH), _n(height), format_html_join("", "{}", ((p,) for p in parts)),
-    )  # fmt: skip
+        _n(WIDTH),
+        _n(height),
+        format_html_join("", "{}", ((p,) for p in parts)),
+    )
 
 
 def _box(b: Box, left: float, right: float, top: float, high: float) -> SafeString:
@@ -70,9 +72,17 @@ def _box(b: Box, left: float, right: float, top: float, high: float) -> SafeStri
     room = int((wide - 6) / 5.6)
     name = b.name if len(b.name) <= room else b.name[: max(0, room - 1)] + "…" if room > 3 else ""
     drawn = format_html(
-        USE, said, _n(left), _n(top + 0.5), _n(wide), _n(max(2.0, high - 1)), KINDS[b.kind], _n(left + 4),
-        _n(top + min(14, high / 2 + 4)), name,
-    )  # fmt: skip
+        USE,
+        said,
+        _n(left),
+        _n(top + 0.5),
+        _n(wide),
+        _n(max(2.0, high - 1)),
+        KINDS[b.kind],
+        _n(left + 4),
+        _n(top + min(14, high / 2 + 4)),
+        name,
+    )
     return format_html('<a href="{}" aria-label="{}">{}</a>', b.url, said, drawn) if b.url else format_html("<g>{}</g>", drawn)
 
 

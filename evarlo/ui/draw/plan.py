@@ -162,9 +162,12 @@ def _outline(o: Outline, scale: float, names: float, room: float) -> SafeString:
 def _obstacle(o: Outline, scale: float, names: float) -> SafeString:
     return format_html(
         '<rect class="obstacle" x="{}" y="{}" width="{}" height="{}"><title>{}</title></rect>',
-        _n(MARGIN + o.x * scale), _n(MARGIN + names + o.y * scale), _n(max(2.0, o.length * scale)), _n(max(2.0, o.width * scale)),
+        _n(MARGIN + o.x * scale),
+        _n(MARGIN + names + o.y * scale),
+        _n(max(2.0, o.length * scale)),
+        _n(max(2.0, o.width * scale)),
         o.name,
-    )  # fmt: skip
+    )
 
 
 def _dots(places: Sequence[tuple[float, float]], kind: str, scale: float, names: float) -> SafeString:
@@ -178,8 +181,13 @@ def _sun(turn: float, x: float, y: float) -> SafeString:
     away = radians(turn)
     return format_html(
         '<path class="sun-way" d="M{} {}L{} {}"/><circle class="sun" cx="{}" cy="{}" r="5"/>',
-        _n(x), _n(y), _n(x + 11 * cos(away)), _n(y + 11 * sin(away)), _n(x + 16 * cos(away)), _n(y + 16 * sin(away)),
-    )  # fmt: skip
+        _n(x),
+        _n(y),
+        _n(x + 11 * cos(away)),
+        _n(y + 11 * sin(away)),
+        _n(x + 16 * cos(away)),
+        _n(y + 16 * sin(away)),
+    )
 
 
 def _handle(h: Handle, scale: float, names: float) -> SafeString:
@@ -189,8 +197,18 @@ def _handle(h: Handle, scale: float, names: float) -> SafeString:
     return format_html(
         '<g class="handle" data-block="{}" data-bed="{}"><rect class="block-edge" x="{}" y="{}" width="{}" height="{}"/>'
         '<rect class="grip" x="{}" y="{}" width="{}" height="{}"><title>Drag block {}; double-click turns it</title></rect></g>',
-        h.block, h.bed, _n(x), _n(y), _n(w), _n(d), _n(x + w - 5), _n(y + d - 5), _n(grip), _n(grip), h.block,
-    )  # fmt: skip
+        h.block,
+        h.bed,
+        _n(x),
+        _n(y),
+        _n(w),
+        _n(d),
+        _n(x + w - 5),
+        _n(y + d - 5),
+        _n(grip),
+        _n(grip),
+        h.block,
+    )
 
 
 def _tag(t: Tag, scale: float, names: float) -> SafeString:
@@ -243,8 +261,13 @@ def _way(points: Sequence[tuple[float, float]]) -> SafeString:
     return format_html(
         '<path class="way" d="{}"/><path class="way-start" d="M{} {}h12v12h-12z"/>'
         '<path class="way-end" d="M0 0l-11 -5v10z" transform="translate({} {}) rotate({})"/>',
-        line, _n(x0 - 6), _n(y0 - 6), _n(x2), _n(y2), _n(turn),
-    )  # fmt: skip
+        line,
+        _n(x0 - 6),
+        _n(y0 - 6),
+        _n(x2),
+        _n(y2),
+        _n(turn),
+    )
 
 
 def _bar(scale: float, y: float) -> SafeString:

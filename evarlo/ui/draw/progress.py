@@ -39,11 +39,16 @@ def progress(lines: Sequence[ProgressLine], said: str, threshold: float | None =
     bottom = ((f"{across(d.toordinal()):.1f}", BOTTOM + 16, f"{d:%-d %b}") for d in shown)
     line = format_html('<path class="threshold" d="M{} {}H{}"/>', LEFT, f"{up(threshold):.1f}", WIDTH - RIGHT) if threshold else ""
     return format_html(
-        '<svg class="progress" viewBox="0 0 {} {}" role="img" aria-label="{}">{}{}{}{}{}</svg>', WIDTH, HEIGHT, said,
+        '<svg class="progress" viewBox="0 0 {} {}" role="img" aria-label="{}">{}{}{}{}{}</svg>',
+        WIDTH,
+        HEIGHT,
+        said,
         format_html_join("", '<path class="grid" d="M{} {}H{}"/><text class="end" x="{}" y="{}">{}</text>', levels),
-        format_html_join("", '<text x="{}" y="{}">{}</text>', bottom), line,
-        format_html_join("", "{}", ((_line(x, across, up),) for x in drawn)), _names(drawn, up),
-    )  # fmt: skip
+        format_html_join("", '<text x="{}" y="{}">{}</text>', bottom),
+        line,
+        format_html_join("", "{}", ((_line(x, across, up),) for x in drawn)),
+        _names(drawn, up),
+    )
 
 
 def _line(line: ProgressLine, across: Scale, up: Scale) -> SafeString:

@@ -34,7 +34,21 @@ def room(stays: Sequence[Stay], capacity: float, today: date) -> SafeString:
         '<svg class="room" viewBox="0 0 {} {}" role="img" aria-label="{}"><path class="held" d="{}"/><path class="over" d="{}"/>'
         '<path class="capacity" d="M{} {}H{}"/><text class="end" x="{}" y="{}">{}</text><path class="today" d="M{} 4V{}"/>'
         '<path class="axis" d="M{} {}H{}"/>{}</svg>',
-        WIDTH, HEIGHT, said, ways["held"], ways["over"], LEFT, f"{up(capacity):.1f}", WIDTH - 8, LEFT - 5,
-        f"{up(capacity) + 4:.1f}", f"{capacity:g}", f"{across(BEFORE):.1f}", BOTTOM, LEFT, BOTTOM, WIDTH - 8,
+        WIDTH,
+        HEIGHT,
+        said,
+        ways["held"],
+        ways["over"],
+        LEFT,
+        f"{up(capacity):.1f}",
+        WIDTH - 8,
+        LEFT - 5,
+        f"{up(capacity) + 4:.1f}",
+        f"{capacity:g}",
+        f"{across(BEFORE):.1f}",
+        BOTTOM,
+        LEFT,
+        BOTTOM,
+        WIDTH - 8,
         format_html_join("", '<text x="{}" y="{}">{}</text>', ticks),
-    )  # fmt: skip
+    )

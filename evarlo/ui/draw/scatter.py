@@ -21,7 +21,14 @@ def said_and_true(said: Sequence[float], truth: Sequence[float]) -> SafeString:
         '<svg class="scatter" viewBox="0 0 {0} {0}" role="img" aria-label="{1} answers, said against true, percent">{2}'
         '<path class="right" d="M{3} {4}L{5} {6}"/>{7}<text x="{8}" y="{9}">true, %</text>'
         '<text class="start" x="4" y="10">said, %</text></svg>',
-        SIZE, len(said),
-        format_html_join("", '<text x="{0}" y="{1}">{2}</text><text class="end" x="{3}" y="{4}">{2}</text>', ticks), LEFT, BOTTOM,
-        SIZE - 10, 10, format_html_join("", '<circle cx="{}" cy="{}" r="4"/>', points), (SIZE + LEFT) / 2, SIZE - 6,
-    )  # fmt: skip
+        SIZE,
+        len(said),
+        format_html_join("", '<text x="{0}" y="{1}">{2}</text><text class="end" x="{3}" y="{4}">{2}</text>', ticks),
+        LEFT,
+        BOTTOM,
+        SIZE - 10,
+        10,
+        format_html_join("", '<circle cx="{}" cy="{}" r="4"/>', points),
+        (SIZE + LEFT) / 2,
+        SIZE - 6,
+    )

@@ -34,10 +34,13 @@ def stage_rows(rows: Sequence[StageRow], said: str) -> SafeString:
     step = ticks[1] - ticks[0] if len(ticks) > 1 else 1
     grid = ((f"{across(t):.1f}", TOP, height - 22, height - 7, tick_text(t, step)) for t in ticks)
     return format_html(
-        '<svg class="stages-drawn" viewBox="0 0 {} {}" role="img" aria-label="{}">{}{}</svg>', WIDTH, height, said,
+        '<svg class="stages-drawn" viewBox="0 0 {} {}" role="img" aria-label="{}">{}{}</svg>',
+        WIDTH,
+        height,
+        said,
         format_html_join("", '<path class="grid" d="M{0} {1}V{2}"/><text x="{0}" y="{3}">{4}</text>', grid),
         format_html_join("", "{}", ((_row(r, across, TOP + ROW * n),) for n, r in enumerate(rows))),
-    )  # fmt: skip
+    )
 
 
 def _row(row: StageRow, across: Scale, y: float) -> SafeString:
@@ -49,10 +52,18 @@ def _row(row: StageRow, across: Scale, y: float) -> SafeString:
     mean = ""
     if row.mean is not None and row.low is not None and row.high is not None:
         mean = format_html(
-            '<path class="interval" d="M{} {}H{}"/><circle cx="{}" cy="{}" r="4.5"/>', f"{across(row.low):.1f}", middle,
-            f"{across(row.high):.1f}", f"{across(row.mean):.1f}", middle,
-        )  # fmt: skip
+            '<path class="interval" d="M{} {}H{}"/><circle cx="{}" cy="{}" r="4.5"/>',
+            f"{across(row.low):.1f}",
+            middle,
+            f"{across(row.high):.1f}",
+            f"{across(row.mean):.1f}",
+            middle,
+        )
     return format_html(
-        '<text class="name" x="{}" y="{}">{}</text>{}{}', LEFT - 8, middle + 4, row.name[:18],
-        format_html_join("", '<path class="{}" d="M{} {}H{}"/>', bars), mean,
-    )  # fmt: skip
+        '<text class="name" x="{}" y="{}">{}</text>{}{}',
+        LEFT - 8,
+        middle + 4,
+        row.name[:18],
+        format_html_join("", '<path class="{}" d="M{} {}H{}"/>', bars),
+        mean,
+    )

@@ -16,8 +16,13 @@ def stations(number: str, rows: int, cols: int, marks: Mapping[int, str], live: 
     drawn = format_html_join("", "{}", ((_station(n, cols, marks.get(n, ""), live),) for n in range(rows * cols)))
     return format_html(
         '<svg class="stations" viewBox="0 0 {} {}" role="group" aria-label="Stations of plot {}, {} rows of {}">{}</svg>',
-        cols * EACH + 2 * EDGE, rows * EACH + 2 * EDGE, number, rows, cols, drawn,
-    )  # fmt: skip
+        cols * EACH + 2 * EDGE,
+        rows * EACH + 2 * EDGE,
+        number,
+        rows,
+        cols,
+        drawn,
+    )
 
 
 def _station(n: int, cols: int, mark: str, live: bool) -> SafeString:
@@ -27,8 +32,17 @@ def _station(n: int, cols: int, mark: str, live: bool) -> SafeString:
     return format_html(
         '<g class="station {}" data-station="{}" data-mark="{}"{}><title>{}</title>'
         '<rect x="{}" y="{}" width="{}" height="{}"/>{}</g>',
-        mark, n, mark, attrs, said, x - EACH / 2 + 1, y - EACH / 2 + 1, EACH - 2, EACH - 2, _mark(mark, x, y),
-    )  # fmt: skip
+        mark,
+        n,
+        mark,
+        attrs,
+        said,
+        x - EACH / 2 + 1,
+        y - EACH / 2 + 1,
+        EACH - 2,
+        EACH - 2,
+        _mark(mark, x, y),
+    )
 
 
 def _mark(mark: str, x: float, y: float) -> SafeString:

@@ -36,10 +36,21 @@ def tray(name: str, rows: int, cols: int, cells: Mapping[int, Cell], mode: str =
     return format_html(
         '<svg class="tray" viewBox="0 0 {} {}" role="group" aria-label="Tray {}, {} rows of {}" data-mode="{}" data-cols="{}"{}>'
         '<path class="rim" d="{}"/><path class="notch" d="M{} {}h12l-12 12z"/>{}{}{}</svg>',
-        width, height, name, rows, cols, mode, cols, format_html(' tabindex="0"') if mode else "", outline, LEFT - 4, TOP - 4,
+        width,
+        height,
+        name,
+        rows,
+        cols,
+        mode,
+        cols,
+        format_html(' tabindex="0"') if mode else "",
+        outline,
+        LEFT - 4,
+        TOP - 4,
         format_html_join("", '<text x="{}" y="{}">{}</text>', heads),
-        format_html_join("", '<text class="{}" data-row="{}" x="{}" y="{}">{}</text>', letters), drawn,
-    )  # fmt: skip
+        format_html_join("", '<text class="{}" data-row="{}" x="{}" y="{}">{}</text>', letters),
+        drawn,
+    )
 
 
 def _cell(n: int, cols: int, held: Cell | None, mode: str) -> SafeString:
@@ -54,5 +65,17 @@ def _cell(n: int, cols: int, held: Cell | None, mode: str) -> SafeString:
     return format_html(
         '<g class="cell {}" data-cell="{}"><title>{}: {}</title><rect x="{}" y="{}" width="{}" height="{}" fill="{}"/>'
         '<text x="{}" y="{}">{}</text>{}</g>',
-        kind, n, cell_name(n, cols), said, x + 1, y + 1, WIDE - 2, HIGH - 2, shade, x + WIDE / 2, y + HIGH / 2 + 4, text, counted,
-    )  # fmt: skip
+        kind,
+        n,
+        cell_name(n, cols),
+        said,
+        x + 1,
+        y + 1,
+        WIDE - 2,
+        HIGH - 2,
+        shade,
+        x + WIDE / 2,
+        y + HIGH / 2 + 4,
+        text,
+        counted,
+    )

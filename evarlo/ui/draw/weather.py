@@ -62,11 +62,16 @@ def weather_year(days: Sequence[Drawn], start: date, end: date, gaps: Sequence[t
     return format_html(
         '<svg class="weather" viewBox="0 0 {} {}" role="img" aria-label="{}">{}{}{}{}{}<path class="soil-line" d="{}"/>'
         '<text class="end" x="{}" y="{}">{}</text></svg>',
-        WIDTH, BOTTOM + 20, said,
+        WIDTH,
+        BOTTOM + 20,
+        said,
         format_html_join("", '<rect class="gap" x="{}" y="{}" width="{}" height="{}"/>', holes),
         format_html_join("", '<path class="level" d="M{} {}H{}"/><text class="end" x="{}" y="{}">{}</text>', levels),
         format_html_join("", '<path class="month" d="M{} {}V{}"/><text x="{}" y="{}">{}</text>', months),
         format_html_join("", '<path class="{}" d="M{} {}V{}"/>', spans),
         format_html_join("", '<path class="rain" d="M{} {}V{}"/>', rain),
-        "".join(soil) or "M0 0", LEFT - 6, BOTTOM, "" if unit_shown("mm") != "mm" else "mm",
-    )  # fmt: skip
+        "".join(soil) or "M0 0",
+        LEFT - 6,
+        BOTTOM,
+        "" if unit_shown("mm") != "mm" else "mm",
+    )

@@ -10,10 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from evarlo.ui.draw.advisor import Step, advisor
+from evarlo.ui.draw.comparison import axis_for, axis_labels, row
 from evarlo.ui.draw.plan import Outline, Tag, plan, small_plan
 from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
 from evarlo.ui.draw.scale import SHADES, Scale, bounds, shade_of, tick_text
-from evarlo.ui.draw.standing import axis_for, axis_labels, row
 from evarlo.ui.draw.weather import Drawn, weather_year
 
 NUMBERS = st.floats(-1e4, 1e4)
@@ -91,8 +91,10 @@ class Plans(Drawing):
 class Charts(Drawing):
     def test_the_rail_holds_its_stages_in_order(self) -> None:
         start = date(2026, 3, 1)
-        chips = [Chip(name, f"/{name}", start + timedelta(days=30 * i), start + timedelta(days=30 * i + 20), current=i == 1) for i, name in
-                 enumerate(("Plan", "Sow", "Walk"))]  # fmt: skip
+        chips = [
+            Chip(name, f"/{name}", start + timedelta(days=30 * i), start + timedelta(days=30 * i + 20), current=i == 1)
+            for i, name in enumerate(("Plan", "Sow", "Walk"))
+        ]
         drawn = str(
             rail(chips, [Mark(start, "Hail <b>", hurts=True, label="hail")], [Frost(start, start + timedelta(days=9))], start)
         )

@@ -90,9 +90,15 @@ class SeveralBeds(TestCase):
         tags = [Tag(i, f"10{i}", 2.0 * i, 0, 2, 1, said="<b>", url="#") for i in range(3)]
         plants = [(0.5 + 0.1 * n, 0.5) for n in range(40)]
         drawn = plan(
-            tags, [Outline("Bank", 0, 0, 10, 3, 7)], 75, True, handles=[Handle(1, 7, 0, 0, 6, 1)],
-            obstacles=[Outline("Mast", 8, 1, 0.5, 0.5)], plants=(plants, []), sun=180,
-        )  # fmt: skip
+            tags,
+            [Outline("Bank", 0, 0, 10, 3, 7)],
+            75,
+            True,
+            handles=[Handle(1, 7, 0, 0, 6, 1)],
+            obstacles=[Outline("Mast", 8, 1, 0.5, 0.5)],
+            plants=(plants, []),
+            sun=180,
+        )
         root = read(drawn)
         (handle,) = (g for g in root.iter("g") if g.attrib.get("class") == "handle")
         self.assertEqual((handle.attrib["data-block"], handle.attrib["data-bed"]), ("1", "7"))

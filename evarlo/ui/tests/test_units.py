@@ -10,12 +10,22 @@ from evarlo.ui.units import in_unit
 class Units(SimpleTestCase):
     def test_what_is_typed_becomes_the_unit_of_the_field(self) -> None:
         for text, unit, expected in (
-            ("3 ft", "m", 0.9144), ("3ft", "m", 0.9144), ("5 ft 6 in", "m", 1.6764), ("5' 6\"", "m", 1.6764),
+            ("3 ft", "m", 0.9144),
+            ("3ft", "m", 0.9144),
+            ("5 ft 6 in", "m", 1.6764),
+            ("5' 6\"", "m", 1.6764),
             ("18 in", "cm", 45.72),
-            ("18″", "cm", 45.72), ("1,5 m", "cm", 150.0), ("40 cm", "m", 0.4), ("2 lb", "kg", 0.907185),
+            ("18″", "cm", 45.72),
+            ("1,5 m", "cm", 150.0),
+            ("40 cm", "m", 0.4),
+            ("2 lb", "kg", 0.907185),
             ("2 lb 4 oz", "kg", 1.020583),
-            ("250 g", "kg", 0.25), ("50 °F", "°C", 10.0), ("14F", "°C", -10.0), ("-3 ft", "m", -0.9144), ("2 gal", "l", 7.570824),
-        ):  # fmt: skip
+            ("250 g", "kg", 0.25),
+            ("50 °F", "°C", 10.0),
+            ("14F", "°C", -10.0),
+            ("-3 ft", "m", -0.9144),
+            ("2 gal", "l", 7.570824),
+        ):
             with self.subTest(text=text):
                 self.assertAlmostEqual(in_unit(text, unit) or 0.0, expected, places=5)
         for text, unit in (

@@ -67,9 +67,10 @@ class Crawled(TestCase):
         self.client.force_login(User.objects.get(username="ines"))
         url = f"/trials/{self.trial.slug}/open-names/"
         for typed, said in (
-            ({"why": "The season is over"}, "not your password"), ({"why": "x", "password": "guess"}, "not your password"),
+            ({"why": "The season is over"}, "not your password"),
+            ({"why": "x", "password": "guess"}, "not your password"),
             ({"why": " ", "password": SAMPLE}, "Say why the names are opened"),
-        ):  # fmt: skip
+        ):
             self.assertContains(self.client.post(url, typed, follow=True), said)
             self.trial.refresh_from_db()
             self.assertIsNone(self.trial.opened_at)

@@ -108,9 +108,12 @@ class Judging(Storm):
     def test_what_cannot_be(self) -> None:
         day = self.today
         for plots, on, recover, rule, said in (
-            ([], day, 5, Rule(), "Expected the plots"), (self.plots, world.SOWN - timedelta(1), 5, Rule(), "were sown on"), (self.plots, day + timedelta(1), 5, Rule(), "still to come"),
-            (self.plots, day, None, Rule(50, 20), "after how many days"), (self.plots, day, 5, Rule(None, 20), "over how much damage"),
-        ):  # fmt: skip
+            ([], day, 5, Rule(), "Expected the plots"),
+            (self.plots, world.SOWN - timedelta(1), 5, Rule(), "were sown on"),
+            (self.plots, day + timedelta(1), 5, Rule(), "still to come"),
+            (self.plots, day, None, Rule(50, 20), "after how many days"),
+            (self.plots, day, 5, Rule(None, 20), "over how much damage"),
+        ):
             with self.subTest(said=said), self.assertRaisesMessage(Refused, said):
                 keep_event(self.made, "hail", on, "", plots, recover, rule, self.by, day)
         loose = world.trial(self.by, fixed=False, name="Loose")

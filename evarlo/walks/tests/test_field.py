@@ -61,9 +61,11 @@ class BroughtIn(Phone):
 
     def test_one_that_cannot_be_holds_none_of_the_others_up(self) -> None:
         answers = self.bring(
-            self.record(self.plots[0], 120), self.record(self.plots[1], 30), self.record(self.plots[2], None),
+            self.record(self.plots[0], 120),
+            self.record(self.plots[1], 30),
+            self.record(self.plots[2], None),
             self.record(Plot(pk=10**6), 5),
-        )  # fmt: skip
+        )
         self.assertEqual([a.state for a in answers], ["refused", "kept", "refused", "refused"])
         self.assertIn("Expected damage from 0 to 100 %", answers[0].said)
         self.assertEqual(self.values(), {self.plots[1].number: 30})
@@ -149,8 +151,12 @@ class Kinds(Phone):
         self.of("diseased-plants")
         self.bring(self.record(self.plots[0], None, seen=Seen(number=37.5, looked=8)))
         self.assertEqual(shown(current(self.walk).get(), self.walk.trait), "3 of 8 plants")
-        for seen, said in ((Seen(number=30), "how many plants"), (Seen(number=33, looked=10), "whole number"),
-                           (Seen(number=110, looked=10), "whole number up to 10"), (Seen(number=0, looked=0), "how many plants")):  # fmt: skip
+        for seen, said in (
+            (Seen(number=30), "how many plants"),
+            (Seen(number=33, looked=10), "whole number"),
+            (Seen(number=110, looked=10), "whole number up to 10"),
+            (Seen(number=0, looked=0), "how many plants"),
+        ):
             with self.subTest(seen=seen):
                 self.assertIn(said, self.bring(self.record(self.plots[1], None, seen=seen))[0].said)
 

@@ -71,10 +71,12 @@ class Identity(TestCase):
         elsewhere = world.trial(self.by, name="Elsewhere").entries.all()[0]
         doubt = self.doubt()
         for outcome, entry, how, said in (
-            ("own", None, " ", "how it was settled"), ("other", None, "x", "Choose the entry"),
-            ("other", elsewhere, "x", "Choose the entry"), ("other", self.plot.entry, "x", "what was sown here"),
+            ("own", None, " ", "how it was settled"),
+            ("other", None, "x", "Choose the entry"),
+            ("other", elsewhere, "x", "Choose the entry"),
+            ("other", self.plot.entry, "x", "what was sown here"),
             ("maybe", None, "x", "what it turned out"),
-        ):  # fmt: skip
+        ):
             with self.subTest(said=said), self.assertRaisesMessage(Refused, said):
                 self.settle(doubt, outcome, entry, how)
         self.settle(doubt, "own")

@@ -167,9 +167,21 @@ class Blind(TestCase):
         names = [e.cultivar.name for e in self.trial.entries.select_related("cultivar")]
         paths = [
             f"/trials/{self.trial.slug}/{rest}"
-            for rest in ("", "walk/", "pick/", "sow/", "compare/", "compare/working/", "compare/figures.json", "compare/plots.csv",
-                         "decide/", "report/", "ground/?layer=entry", f"plot/{self.plot.pk}/")
-        ]  # fmt: skip
+            for rest in (
+                "",
+                "walk/",
+                "pick/",
+                "sow/",
+                "compare/",
+                "compare/working/",
+                "compare/figures.json",
+                "compare/plots.csv",
+                "decide/",
+                "report/",
+                "ground/?layer=entry",
+                f"plot/{self.plot.pk}/",
+            )
+        ]
         for path in [*paths, "/jump/?q=quill"]:
             with self.subTest(path=path):
                 text = self.client.get(path, follow=True).content.decode()

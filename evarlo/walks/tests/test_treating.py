@@ -97,9 +97,10 @@ class Intervals(Treated):
 class Rules(Treated):
     def test_what_cannot_be(self) -> None:
         for more, said in (
-            ({"label_read": False}, "Read the label first"), ({"at": self.now + timedelta(hours=1)}, "still to come"),
+            ({"label_read": False}, "Read the label first"),
+            ({"at": self.now + timedelta(hours=1)}, "still to come"),
             ({"amount": 5.0}, "unit of the amount"),
-        ):  # fmt: skip
+        ):
             with self.subTest(said=said), self.assertRaisesMessage(Refused, said):
                 self.soap(**more)
         self.assertEqual(Intervention.objects.count(), 0)

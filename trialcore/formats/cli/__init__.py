@@ -8,6 +8,7 @@ import sys
 from collections.abc import Sequence
 
 from trialcore.formats.cli.analysing import add_analyse
+from trialcore.formats.cli.judging import add_judgements
 from trialcore.formats.cli.laying import add_layout
 from trialcore.formats.cli.reckoning import add_reckonings
 
@@ -21,6 +22,7 @@ def main(arguments: Sequence[str], name: str = "python -m trialcore") -> int:
     add_layout(verbs)
     add_analyse(verbs)
     add_reckonings(verbs)
+    add_judgements(verbs)
     given = parser.parse_args(arguments)
     try:
         return int(given.run(given))

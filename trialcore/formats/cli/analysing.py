@@ -22,14 +22,15 @@ def add_analyse(verbs: Any) -> None:
 
 
 def _analyse(given: argparse.Namespace) -> int:
-    from trialcore.analyses.choice import analyse, design_of
+    from trialcore.analyses.choice import design_of
+    from trialcore.formats.figures.designs import analyse
     from trialcore.formats.plots import read_plots
 
     plots = read_plots(read_file(given.file), given.trait)
     if plots.problems:
         raise Unusable(given.file, plots.problems)
     fitting = "a design and columns that go together"
-    design = given.design or refusing(given.file, lambda: design_of(plots), fitting)
+    design = given.design or refusing(given.file, lambda: design_of(plots.labels), fitting)
     figures = refusing(given.file, lambda: analyse(plots, design, given.check), fitting)
     if not given.design:
         print(f"{given.file}: taken as {design}, from its columns", file=sys.stderr)

@@ -51,7 +51,7 @@ def _layout(given: argparse.Namespace) -> int:
     rules = Rules(checks=frozenset(checks) if given.design == "augmented" else frozenset())
     layout, _, tried = refusing(
         "layout",
-        lambda: best_of(draw, lambda x: mendable_faults(placed(x).standings(), rules), given.seed),
+        lambda: best_of(draw, lambda x: mendable_faults(placed(x).in_ground(), rules), given.seed),
         "a design that can be laid out",
     )
     there = placed(layout)
@@ -135,4 +135,4 @@ def _notes(there: Placed, layout: Layout, rules: Rules, tried: int, in_bed: bool
         said.append(f"average efficiency factor {layout.efficiency:.4f}")
     if in_bed and not there.fits:
         said.append(f"does not fit: the bed lacks {there.short_by[0]:.1f} m of length and {there.short_by[1]:.1f} m of width")
-    return [*said, *layout.notes, *(f.said for f in faults_of(there.standings(), rules))]
+    return [*said, *layout.notes, *(f.said for f in faults_of(there.in_ground(), rules))]

@@ -15,29 +15,31 @@ METHODS = ("average", "clipped", "mean-clipped", "sine", "sine-cutoff")
 
 
 def add_reckonings(verbs: Any) -> None:
-    _add(
+    add_verb(
         verbs,
         "germination",
         "tests of seed lots: share, speed, comparison",
         "columns lot, rep (optional), day, count, sown",
         _germination,
     )
-    _add(
+    add_verb(
         verbs,
         "sowing",
         "seeds, packets and empty stations",
         "columns entry, stations, seeds, germination; field_factor, spare, packet",
         _sowing,
     )
-    heat = _add(verbs, "degree-days", "degree days from daily temperatures", "columns tmin and tmax, one line a day", _degree_days)
+    heat = add_verb(
+        verbs, "degree-days", "degree days from daily temperatures", "columns tmin and tmax, one line a day", _degree_days
+    )
     heat.add_argument("--base", type=float, required=True, help="base temperature, °C")
     heat.add_argument("--upper", type=float, help="upper temperature, °C")
     heat.add_argument("--method", choices=METHODS, default="sine-cutoff")
-    _add(verbs, "audpc", "areas under progress curves", "columns unit, day, severity (percent)", _audpc)
-    _add(verbs, "agreement", "agreement of raters on the same items", "columns item, rater, score", _agreement)
+    add_verb(verbs, "audpc", "areas under progress curves", "columns unit, day, severity (percent)", _audpc)
+    add_verb(verbs, "agreement", "agreement of raters on the same items", "columns item, rater, score", _agreement)
 
 
-def _add(verbs: Any, name: str, said: str, columns: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
+def add_verb(verbs: Any, name: str, said: str, columns: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
     parser: argparse.ArgumentParser = verbs.add_parser(name, help=said)
     parser.add_argument("file", help=columns)
     parser.add_argument("--format", choices=("json", "text"), default="text")
@@ -45,7 +47,7 @@ def _add(verbs: Any, name: str, said: str, columns: str, run: Callable[[argparse
     return parser
 
 
-def _read(file: str, labels: tuple[str, ...], numbers: tuple[str, ...], optional: tuple[str, ...] = ()) -> Table:
+def read_columns(file: str, labels: tuple[str, ...], numbers: tuple[str, ...], optional: tuple[str, ...] = ()) -> Table:
     needed = [n for n in (*labels, *numbers) if n not in optional]
     table = read_table(read_file(file), labels, numbers, needed, may_be_blank=[n for n in numbers if n in optional])
     if table.problems:
@@ -53,13 +55,13 @@ def _read(file: str, labels: tuple[str, ...], numbers: tuple[str, ...], optional
     return table
 
 
-def _number(table: Table, name: str, i: int, otherwise: float = 0.0) -> float:
+def number_in(table: Table, name: str, i: int, otherwise: float = 0.0) -> float:
     value = table.numbers[name][i] if name in table.numbers else None
     return otherwise if value is None else value
 
 
-def _whole(file: str, table: Table, name: str, i: int, otherwise: int = 0) -> int:
-    value = _number(table, name, i, otherwise)
+def whole_in(file: str, table: Table, name: str, i: int, otherwise: int = 0) -> int:
+    value = number_in(table, name, i, otherwise)
     if value != int(value):
         raise Unusable(file, [Problem(table.lines[i], name, f"{value:g}", "a whole number")])
     return int(value)
@@ -68,15 +70,15 @@ def _whole(file: str, table: Table, name: str, i: int, otherwise: int = 0) -> in
 def _germination(given: argparse.Namespace) -> int:
     from trialcore.reckoning import germination as g
 
-    table = _read(given.file, ("lot", "rep"), ("day", "count", "sown"), optional=("rep",))
+    table = read_columns(given.file, ("lot", "rep"), ("day", "count", "sown"), optional=("rep",))
     lots: dict[str, dict[str, Any]] = {}
     for i, lot in enumerate(table.labels["lot"]):
         rep = table.labels["rep"][i] if "rep" in table.labels else "1"
         of = lots.setdefault(lot, {"days": {}, "sown": {}, "counts": {}})
-        day, count = _number(table, "day", i), _whole(given.file, table, "count", i)
+        day, count = number_in(table, "day", i), whole_in(given.file, table, "count", i)
         of["days"][day] = of["days"].get(day, 0) + count
         of["counts"][rep] = of["counts"].get(rep, 0) + count
-        sown = _whole(given.file, table, "sown", i)
+        sown = whole_in(given.file, table, "sown", i)
         if of["sown"].setdefault(rep, sown) != sown:
             raise Unusable(given.file, [Problem(table.lines[i], "sown", str(sown), f"{of['sown'][rep]}, as before for this test")])
 
@@ -91,12 +93,22 @@ def _germination(given: argparse.Namespace) -> int:
             reps = g.compare_replicates(list(of["counts"].values()), [of["sown"][r] for r in of["counts"]])
             advice = g.judge_lot(count, sown)
             totals[lot] = (count, sown)
-            rows.append({
-                "lot": lot, "germinated": count, "sown": sown, "germination_percent": 100 * count / sown,
-                "wilson_lower": low, "wilson_upper": high, "clopper_pearson_lower": exact[0], "clopper_pearson_upper": exact[1],
-                "speed": asdict(speed) if speed else None, "replicates": asdict(reps) if reps else None,
-                "verdict": advice.verdict.value, "sow_thicker_by": advice.factor,
-            })  # fmt: skip
+            rows.append(
+                {
+                    "lot": lot,
+                    "germinated": count,
+                    "sown": sown,
+                    "germination_percent": 100 * count / sown,
+                    "wilson_lower": low,
+                    "wilson_upper": high,
+                    "clopper_pearson_lower": exact[0],
+                    "clopper_pearson_upper": exact[1],
+                    "speed": asdict(speed) if speed else None,
+                    "replicates": asdict(reps) if reps else None,
+                    "verdict": advice.verdict.value,
+                    "sow_thicker_by": advice.factor,
+                }
+            )
         names = list(totals)
         pairs = [
             {"lot_1": a, "lot_2": b, **asdict(g.compare_lots(*totals[a], *totals[b]))}
@@ -130,14 +142,14 @@ def _sowing(given: argparse.Namespace) -> int:
     from trialcore.reckoning.sowing import seeds_for_stations
 
     optional = ("field_factor", "spare", "packet")
-    table = _read(given.file, ("entry",), ("stations", "seeds", "germination", *optional), optional)
+    table = read_columns(given.file, ("entry",), ("stations", "seeds", "germination", *optional), optional)
 
     def reckon() -> list[dict[str, Any]]:
         rows = []
         for i, entry in enumerate(table.labels["entry"]):
-            packet = _whole(given.file, table, "packet", i) or None
-            counts = [_whole(given.file, table, name, i) for name in ("stations", "seeds", "spare")]
-            shares = _number(table, "germination", i), _number(table, "field_factor", i, 1.0)
+            packet = whole_in(given.file, table, "packet", i) or None
+            counts = [whole_in(given.file, table, name, i) for name in ("stations", "seeds", "spare")]
+            shares = number_in(table, "germination", i), number_in(table, "field_factor", i, 1.0)
             try:
                 need = seeds_for_stations(counts[0], counts[1], *shares, counts[2], packet)
             except ValueError as error:
@@ -161,7 +173,7 @@ def _sowing_text(figures: dict[str, Any]) -> str:
 def _degree_days(given: argparse.Namespace) -> int:
     from trialcore.field.degree_days import degree_days
 
-    table = _read(given.file, (), ("tmin", "tmax"))
+    table = read_columns(given.file, (), ("tmin", "tmax"))
     low, high = ([float(v or 0.0) for v in table.numbers[n]] for n in ("tmin", "tmax"))
     for i, (a, b) in enumerate(zip(low, high, strict=True)):
         if a > b:
@@ -182,10 +194,10 @@ def _degree_days(given: argparse.Namespace) -> int:
 def _audpc(given: argparse.Namespace) -> int:
     from trialcore.field.progress import progress_area
 
-    table = _read(given.file, ("unit",), ("day", "severity"))
+    table = read_columns(given.file, ("unit",), ("day", "severity"))
     units: dict[str, list[tuple[float, float]]] = {}
     for i, unit in enumerate(table.labels["unit"]):
-        units.setdefault(unit, []).append((_number(table, "day", i), _number(table, "severity", i)))
+        units.setdefault(unit, []).append((number_in(table, "day", i), number_in(table, "severity", i)))
     rows = []
     for unit, readings in units.items():
         readings.sort()
@@ -193,8 +205,16 @@ def _audpc(given: argparse.Namespace) -> int:
             found = progress_area([d for d, _ in readings], [x for _, x in readings])
         except ValueError as error:
             raise Unusable(given.file, [Problem(0, unit, str(error), "two or more readings, each day once")]) from None
-        rows.append({"unit": unit, "audpc": found.area, "relative_audpc": found.relative, "standardised_audpc": found.standardised,
-                     "audps": found.stairs, "days": found.days})  # fmt: skip
+        rows.append(
+            {
+                "unit": unit,
+                "audpc": found.area,
+                "relative_audpc": found.relative,
+                "standardised_audpc": found.standardised,
+                "audps": found.stairs,
+                "days": found.days,
+            }
+        )
     return show({"units": rows}, given.format, _audpc_text)
 
 
@@ -209,12 +229,12 @@ def _agreement(given: argparse.Namespace) -> int:
     from trialcore.analyses.ranks import kendall_w
     from trialcore.field.raters import lin_concordance, weighted_kappa
 
-    table = _read(given.file, ("item", "rater"), ("score",))
+    table = read_columns(given.file, ("item", "rater"), ("score",))
     scores: dict[str, dict[str, float]] = {}
     for i, (item, rater) in enumerate(zip(table.labels["item"], table.labels["rater"], strict=True)):
         if item in scores.setdefault(rater, {}):
             raise Unusable(given.file, [Problem(table.lines[i], "item", item, f"each item once for {rater}")])
-        scores[rater][item] = _number(table, "score", i)
+        scores[rater][item] = number_in(table, "score", i)
     raters = list(scores)
     if len(raters) < 2:
         raise Unusable(given.file, [Problem(0, "rater", f"{len(raters)} rater", "at least two raters")])

@@ -16,16 +16,30 @@ def augmented_figures(found: Augmented, n_plots: int) -> Json:
     figures: Json = {
         "checks": list(found.checks),
         "model": "value ~ block + entry, all fixed (OLS); entry means averaged over blocks with equal weight",
-        "n_plots": n_plots, "n_observed": a.n_observed, "n_blocks": len(found.block_effects),
-        "n_checks": len(found.checks), "n_new": len(found.new), "grand_mean": a.grand_mean,
+        "n_plots": n_plots,
+        "n_observed": a.n_observed,
+        "n_blocks": len(found.block_effects),
+        "n_checks": len(found.checks),
+        "n_new": len(found.new),
+        "grand_mean": a.grand_mean,
         "anova_blocks_first": [anova_figures(r) for r in found.blocks_first],
         "anova_entries_first": [anova_figures(r) for r in found.entries_first],
         "anova_entry_partition": [anova_figures(r) for r in found.partition],
-        "mse": a.mse, "df_error": a.df_error, "cv_percent": a.cv_percent, "cv_checks_percent": found.cv_checks_percent,
+        "mse": a.mse,
+        "df_error": a.df_error,
+        "cv_percent": a.cv_percent,
+        "cv_checks_percent": found.cv_checks_percent,
         "block_effects": [{"block": b, "effect": v} for b, v in found.block_effects.items()],
         "entry_means": [
-            {"entry": m.entry, "type": "check" if m.entry in found.checks else "new", "n": m.n, "raw_mean": m.raw_mean,
-             "adjusted_mean": m.lsmean, "se": m.se, "df": a.df_error}
+            {
+                "entry": m.entry,
+                "type": "check" if m.entry in found.checks else "new",
+                "n": m.n,
+                "raw_mean": m.raw_mean,
+                "adjusted_mean": m.lsmean,
+                "se": m.se,
+                "df": a.df_error,
+            }
             for m in a.means
         ],
         "sed": {
@@ -36,12 +50,21 @@ def augmented_figures(found: Augmented, n_plots: int) -> Json:
         "lsd5": {kind: {"average": t * s.average} for kind, s in found.spread.items()} if t else {},
         "best_check": found.best_check,
         "new_vs_best_check": [
-            {"entry": d.a, "check": d.b, "estimate": d.estimate, "se": d.se, "df": d.df, "t": d.t,
-             "p_unadjusted": d.p_unadjusted, "p_holm": d.p_holm, "p_bonferroni": d.p_bonferroni}
+            {
+                "entry": d.a,
+                "check": d.b,
+                "estimate": d.estimate,
+                "se": d.se,
+                "df": d.df,
+                "t": d.t,
+                "p_unadjusted": d.p_unadjusted,
+                "p_holm": d.p_holm,
+                "p_bonferroni": d.p_bonferroni,
+            }
             for d in found.versus
         ],
         "cannot_say": list(found.cannot_say),
-    }  # fmt: skip
+    }
     if found.random is not None:
         figures["mixed_model"] = _mixed(found.random)
     return figures

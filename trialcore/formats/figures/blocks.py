@@ -40,25 +40,40 @@ def block_figures(analysis: BlockAnalysis, check: str | None = None) -> Json:
         "f_entry": entry.f if entry else None,
         "p_entry": entry.p if entry else None,
         "entry_means": [
-            {"entry": m.entry, "n": m.n, "raw_mean": m.raw_mean, "lsmean": m.lsmean, "se": m.se,
-             "df": analysis.df_error, "lower95": m.lower95, "upper95": m.upper95, "why": m.why}
+            {
+                "entry": m.entry,
+                "n": m.n,
+                "raw_mean": m.raw_mean,
+                "lsmean": m.lsmean,
+                "se": m.se,
+                "df": analysis.df_error,
+                "lower95": m.lower95,
+                "upper95": m.upper95,
+                "why": m.why,
+            }
             for m in analysis.means
         ],
         "cannot_say": list(analysis.cannot_say),
-    }  # fmt: skip
+    }
     spread = spread_of_differences(analysis)
     if spread is not None:
         t_crit = distributions.t_quantile(0.975, analysis.df_error)
         compared = sum(1 for s in analysis.connected_set if s and analysis.connected_set.count(s) > 1)
         q_crit = distributions.studentized_range_quantile(0.05, compared, analysis.df_error)
         figures["sed"] = {
-            "average": spread.average, "root_mean_square": spread.root_mean_square,
-            "min": spread.smallest, "max": spread.largest, "n_pairs": spread.n_pairs,
-        }  # fmt: skip
+            "average": spread.average,
+            "root_mean_square": spread.root_mean_square,
+            "min": spread.smallest,
+            "max": spread.largest,
+            "n_pairs": spread.n_pairs,
+        }
         figures["lsd5"] = {
-            "t_crit": t_crit, "df": analysis.df_error, "average": t_crit * spread.average,
-            "min": t_crit * spread.smallest, "max": t_crit * spread.largest,
-        }  # fmt: skip
+            "t_crit": t_crit,
+            "df": analysis.df_error,
+            "average": t_crit * spread.average,
+            "min": t_crit * spread.smallest,
+            "max": t_crit * spread.largest,
+        }
         figures["tukey_hsd5"] = {"q_crit": q_crit, "average": q_crit * spread.average / np.sqrt(2)}
         figures["pairwise"] = [pair_figures(d) for d in all_pairs(analysis)]
     versus = against_check(analysis, check) if check is not None else None
@@ -73,9 +88,17 @@ def anova_figures(row: AnovaRow) -> Json:
 
 def pair_figures(d: Difference) -> Json:
     return {
-        "a": d.a, "b": d.b, "estimate": d.estimate, "se": d.se, "df": d.df, "t": d.t,
-        "p_unadjusted": d.p_unadjusted, "p_tukey": d.p_family, "p_bonferroni": d.p_bonferroni, "p_holm": d.p_holm,
-    }  # fmt: skip
+        "a": d.a,
+        "b": d.b,
+        "estimate": d.estimate,
+        "se": d.se,
+        "df": d.df,
+        "t": d.t,
+        "p_unadjusted": d.p_unadjusted,
+        "p_tukey": d.p_family,
+        "p_bonferroni": d.p_bonferroni,
+        "p_holm": d.p_holm,
+    }
 
 
 def versus_figures(versus: AgainstCheck) -> Json:
@@ -87,12 +110,22 @@ def versus_figures(versus: AgainstCheck) -> Json:
         "correlation_max": float(off.max()) if off.size else None,
         "critical_value_5pct_two_sided": versus.critical_family,
         "table": [
-            {"entry": d.a, "check": d.b, "estimate": d.estimate, "se": d.se, "df": d.df, "t": d.t,
-             "p_unadjusted": d.p_unadjusted, "p_bonferroni": d.p_bonferroni, "p_holm": d.p_holm,
-             "p_sidak": d.p_sidak, "p_dunnett": d.p_family}
+            {
+                "entry": d.a,
+                "check": d.b,
+                "estimate": d.estimate,
+                "se": d.se,
+                "df": d.df,
+                "t": d.t,
+                "p_unadjusted": d.p_unadjusted,
+                "p_bonferroni": d.p_bonferroni,
+                "p_holm": d.p_holm,
+                "p_sidak": d.p_sidak,
+                "p_dunnett": d.p_family,
+            }
             for d in versus.differences
         ],
-    }  # fmt: skip
+    }
 
 
 def plain(value: Any) -> Any:

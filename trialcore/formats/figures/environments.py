@@ -21,8 +21,10 @@ def environment_figures(found: Environments, check: str | None) -> Json:
     figures["n_environments"] = len(found.environments)
     if whole:
         figures["table_of_means"] = {
-            "entries": list(found.entries), "environments": list(found.environments), "values": found.table.tolist(),
-        }  # fmt: skip
+            "entries": list(found.entries),
+            "environments": list(found.environments),
+            "values": found.table.tolist(),
+        }
         figures["combined_anova"] = [anova_figures(r) for r in found.environment_first]
         figures["site_season_anova"] = [anova_figures(r) for r in found.site_season]
         figures["eberhart_russell_anova"] = [anova_figures(r) for r in found.eberhart_russell]
@@ -59,8 +61,12 @@ def _biplot(found: Environments) -> Json:
 def _environment_means(found: Environments) -> list[Json]:
     from trialcore.analyses.blocks import analyse_blocks
 
-    cells = [(e, w, v) for e, row in zip(found.entries, found.table, strict=True)
-             for w, v in zip(found.environments, row, strict=True) if not np.isnan(v)]  # fmt: skip
+    cells = [
+        (e, w, v)
+        for e, row in zip(found.entries, found.table, strict=True)
+        for w, v in zip(found.environments, row, strict=True)
+        if not np.isnan(v)
+    ]
     turned = analyse_blocks([w for _, w, _ in cells], [v for _, _, v in cells], {"grown in it": [e for e, _, _ in cells]})
     return [{"environment": m.entry, "lsmean": m.lsmean, "se": m.se} for m in turned.means]
 
@@ -75,12 +81,23 @@ def index_figures(environments: Sequence[str], table: Floats) -> list[Json]:
 
 def stability_figures(s: Stability) -> Json:
     return {
-        "entry": s.entry, "mean": s.mean, "slope_b": s.slope, "se_b": s.slope_se, "t_b_equals_1": s.t_slope_is_1,
-        "p_b_equals_1": s.p_slope_is_1, "deviations_ss": s.deviations_ss, "deviations_ms": s.deviations_ms,
-        "r_squared": s.r_squared, "ecovalence_w": s.ecovalence, "ecovalence_percent": s.ecovalence_percent,
-        "shukla_variance": s.shukla, "superiority_p": s.superiority, "environmental_variance": s.environmental_variance,
-        "cv_percent": s.cv_percent, "mean_rank": s.mean_rank,
-    }  # fmt: skip
+        "entry": s.entry,
+        "mean": s.mean,
+        "slope_b": s.slope,
+        "se_b": s.slope_se,
+        "t_b_equals_1": s.t_slope_is_1,
+        "p_b_equals_1": s.p_slope_is_1,
+        "deviations_ss": s.deviations_ss,
+        "deviations_ms": s.deviations_ms,
+        "r_squared": s.r_squared,
+        "ecovalence_w": s.ecovalence,
+        "ecovalence_percent": s.ecovalence_percent,
+        "shukla_variance": s.shukla,
+        "superiority_p": s.superiority,
+        "environmental_variance": s.environmental_variance,
+        "cv_percent": s.cv_percent,
+        "mean_rank": s.mean_rank,
+    }
 
 
 def ammi_figures(entries: Sequence[str], environments: Sequence[str], ammi: Ammi) -> Json:
@@ -89,14 +106,21 @@ def ammi_figures(entries: Sequence[str], environments: Sequence[str], ammi: Ammi
 
     return {
         "axes": [
-            {"axis": k, "singular_value": a.singular_value, "ss": a.ss, "percent": a.percent,
-             "cumulative_percent": a.cumulative_percent, "gollob_df": a.gollob_df, "ms": a.ms}
+            {
+                "axis": k,
+                "singular_value": a.singular_value,
+                "ss": a.ss,
+                "percent": a.percent,
+                "cumulative_percent": a.cumulative_percent,
+                "gollob_df": a.gollob_df,
+                "ms": a.ms,
+            }
             for k, a in enumerate(ammi.axes, start=1)
         ],
         "entry_scores": scores(entries, ammi.entry_scores),
         "environment_scores": scores(environments, ammi.environment_scores),
         "asv": [{"entry": n, "asv": float(v)} for n, v in zip(entries, ammi.asv, strict=True)],
-    }  # fmt: skip
+    }
 
 
 def _mixed(found: Environments, whole: bool) -> Json:
@@ -110,12 +134,20 @@ def _mixed(found: Environments, whole: bool) -> Json:
         "variance_components": dict(found.fixed.variances),
         "reml_loglik": found.fixed.loglik,
         "entry_means": [
-            {"entry": m.entry, "mean": m.mean.estimate, "se": m.mean.se_kr, "se_model": m.mean.se_model, "se_kr": m.mean.se_kr,
-             "df_kr": m.mean.df_kr}
+            {
+                "entry": m.entry,
+                "mean": m.mean.estimate,
+                "se": m.mean.se_kr,
+                "se_model": m.mean.se_model,
+                "se_kr": m.mean.se_kr,
+                "df_kr": m.mean.df_kr,
+            }
             for m in found.fixed_means
         ],
-        "average_sed": plain, "average_sed_model": plain, "average_sed_kr": float(pairs.se_kr.mean()),
-    }  # fmt: skip
+        "average_sed": plain,
+        "average_sed_model": plain,
+        "average_sed_kr": float(pairs.se_kr.mean()),
+    }
     v = found.random.variances
     pev = np.diag(found.random.effect_covariance["entry"])
     random: Json = {

@@ -37,10 +37,23 @@ def paired_figures(found: PairedStrips) -> Json:
     return {
         "check": found.check,
         "vs_check": [
-            {"entry": r.entry, "check": found.check, "n_seasons": r.seasons, "estimate": r.mean, "se": r.se, "df": r.df, "t": r.t,
-             "p_unadjusted": r.p, "lower95": r.lower95, "upper95": r.upper95, "chance_better": r.chance_better, "wins": r.wins,
-             "p_sign": r.p_sign, "differences": [{"environment": s, "difference": d} for s, d in r.differences]}
+            {
+                "entry": r.entry,
+                "check": found.check,
+                "n_seasons": r.seasons,
+                "estimate": r.mean,
+                "se": r.se,
+                "df": r.df,
+                "t": r.t,
+                "p_unadjusted": r.p,
+                "lower95": r.lower95,
+                "upper95": r.upper95,
+                "chance_better": r.chance_better,
+                "wins": r.wins,
+                "p_sign": r.p_sign,
+                "differences": [{"environment": s, "difference": d} for s, d in r.differences],
+            }
             for r in found.rows
         ],
         "cannot_say": list(found.cannot_say),
-    }  # fmt: skip
+    }

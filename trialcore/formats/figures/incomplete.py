@@ -35,8 +35,11 @@ def alpha_figures(found: IncompleteBlocks, check: str | None, reps: int, blocks_
         plain = block_figures(found.complete)
         sed_complete = plain.get("sed", {}).get("average")
         figures["rcbd_ignoring_blocks"] = {
-            "mse": plain["mse"], "df_error": plain["df_error"], "average_sed": sed_complete, "entry_means": plain["entry_means"],
-        }  # fmt: skip
+            "mse": plain["mse"],
+            "df_error": plain["df_error"],
+            "average_sed": sed_complete,
+            "entry_means": plain["entry_means"],
+        }
     if found.recovered is not None:
         figures["reml_entries_fixed"] = _recovered(found.recovered, check, sed_complete)
     if found.random_entries is not None:
@@ -58,11 +61,13 @@ def _recovered(found: RecoveredBlocks, check: str | None, sed_complete: float | 
             {"entry": m.entry, "mean": m.mean.estimate, "se_model": m.mean.se_model, "se_kr": m.mean.se_kr, "df_kr": m.mean.df_kr}
             for m in found.means
         ],
-        "average_sed_model": float(plain.mean()), "min_sed_model": float(plain.min()), "max_sed_model": float(plain.max()),
+        "average_sed_model": float(plain.mean()),
+        "min_sed_model": float(plain.min()),
+        "max_sed_model": float(plain.max()),
         "average_sed_kr": float(adjusted.mean()),
         "entry_test_kenward_roger": asdict(found.test),
         "pairwise": [_pair(p) | {"p_tukey_kr": p.p_family} for p in found.pairs],
-    }  # fmt: skip
+    }
     if check is not None and any(m.entry == check for m in found.means):
         versus = against_check_recovered(found, check)
         figures["vs_check"] = [{k: x for k, x in _pair(p).items() if k != "se_model"} | {"p_holm_kr": p.p_family} for p in versus]
@@ -73,8 +78,16 @@ def _recovered(found: RecoveredBlocks, check: str | None, sed_complete: float | 
 
 def _pair(p: MixedPair) -> Json:
     d = p.difference
-    return {"contrast": f"{p.a} - {p.b}", "a": p.a, "b": p.b, "estimate": d.estimate, "se_model": d.se_model, "se_kr": d.se_kr,
-            "df_kr": d.df_kr, "t_kr": p.t}  # fmt: skip
+    return {
+        "contrast": f"{p.a} - {p.b}",
+        "a": p.a,
+        "b": p.b,
+        "estimate": d.estimate,
+        "se_model": d.se_model,
+        "se_kr": d.se_kr,
+        "df_kr": d.df_kr,
+        "t_kr": p.t,
+    }
 
 
 def _random(found: RandomEntries, recovered: RecoveredBlocks | None) -> Json:
@@ -86,15 +99,21 @@ def _random(found: RandomEntries, recovered: RecoveredBlocks | None) -> Json:
         "overall_mean": found.overall_mean,
         "rep_means": found.rep_means,
         "entry_blups": [
-            {"entry": b.entry, "blup": b.effect, "predicted_mean": b.predicted_mean, "pev": b.pev,
-             "se_blup": float(np.sqrt(b.pev)), "reliability": b.reliability}
+            {
+                "entry": b.entry,
+                "blup": b.effect,
+                "predicted_mean": b.predicted_mean,
+                "pev": b.pev,
+                "se_blup": float(np.sqrt(b.pev)),
+                "reliability": b.reliability,
+            }
             for b in found.blups
         ],
         "mean_variance_of_a_blup_difference": found.mean_difference_variance,
         "heritability_cullis": found.cullis,
         "heritability_line_mean": found.line_mean,
         "replicates_used": found.replicates,
-    }  # fmt: skip
+    }
     if recovered is not None:
         blue = [m.mean.estimate for m in recovered.means]
         ranked = rank_correlation(blue, [b.effect for b in found.blups])
@@ -116,13 +135,22 @@ def general_block_figures(found: IncompleteBlocks) -> Json:
         for b in names[i + 1 :]:
             d = known.get((a, b))
             pairs.append(
-                {"a": a, "b": b, "estimable": d is not None, "estimate": d.estimate if d else None, "se": d.se if d else None,
-                 "t": d.t if d else None, "p_unadjusted": d.p_unadjusted if d else None}
-            )  # fmt: skip
+                {
+                    "a": a,
+                    "b": b,
+                    "estimable": d is not None,
+                    "estimate": d.estimate if d else None,
+                    "se": d.se if d else None,
+                    "t": d.t if d else None,
+                    "p_unadjusted": d.p_unadjusted if d else None,
+                }
+            )
     return {
-        "n_plots": intra.n_plots, "n_observed": intra.n_observed, "grand_mean": intra.grand_mean,
+        "n_plots": intra.n_plots,
+        "n_observed": intra.n_observed,
+        "grand_mean": intra.grand_mean,
         "connected_sets": [{"entry": name, "set": sets[name]} for name in names],
         "n_connected_sets": len(set(intra.connected_set) - {0}),
         "fixed_blocks": {"anova_blocks_first": rows, "mse": intra.mse, "df_error": intra.df_error, "pairwise": pairs},
         "cannot_say": list(found.cannot_say),
-    }  # fmt: skip
+    }

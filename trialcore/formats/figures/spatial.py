@@ -18,23 +18,30 @@ def spatial_figures(found: Spatial, check: str | None, row_spacing: float = 1.0,
     figures["spatial"] = {
         "coordinates": {"row_spacing": row_spacing, "col_spacing": col_spacing},
         "average_sed_rcbd": found.plain_sed,
-        "chosen": found.chosen, "why": found.why, "models": models, "not_offered": list(NOT_OFFERED),
+        "chosen": found.chosen,
+        "why": found.why,
+        "models": models,
+        "not_offered": list(NOT_OFFERED),
         "cannot_say": list(found.cannot_say),
-    }  # fmt: skip
+    }
     return figures
 
 
 def _model(m: GroundModel, found: Spatial, plain: dict[str, float | None]) -> Json:
     sed, se = m.sed(), np.sqrt(np.diag(m.covariance))
     figures: Json = {
-        "fixed": m.fixed, "parameters": m.parameters, "n_variance_parameters": m.count,
-        "average_sed": float(sed.mean()), "min_sed": float(sed.min()), "max_sed": float(sed.max()),
+        "fixed": m.fixed,
+        "parameters": m.parameters,
+        "n_variance_parameters": m.count,
+        "average_sed": float(sed.mean()),
+        "min_sed": float(sed.min()),
+        "max_sed": float(sed.max()),
         "efficiency_vs_rcbd": found.gain(m.name),
         "entries": [
             {"entry": e, "mean": float(v), "deviation": float(d), "se": float(s)}
             for e, v, d, s in zip(found.entries, m.means, m.deviations, se, strict=True)
         ],
-    }  # fmt: skip
+    }
     if m.name.startswith("gam"):
         n = len(m.residuals)
         figures["reml_score"] = -m.loglik

@@ -25,15 +25,21 @@ def split_plot_figures(found: TwoFactors, check: str | None) -> Json:
     figures |= {
         "model": "value ~ rep + entry + rep:entry [error a] + factor2 + entry:factor2 + error b",
         "anova": [stratum_figures(r) for r in s.rows],
-        "mse_a": ea, "df_a": dfa, "mse_b": eb, "df_b": dfb,
-        "cv_a_percent": _cv(ea, s.mean), "cv_b_percent": _cv(eb, s.mean),
+        "mse_a": ea,
+        "df_a": dfa,
+        "mse_b": eb,
+        "df_b": dfb,
+        "cv_a_percent": _cv(ea, s.mean),
+        "cv_b_percent": _cv(eb, s.mean),
         "sed": {
-            "whole_plot_means": s.first.sed, "sub_plot_means": s.second.sed,
+            "whole_plot_means": s.first.sed,
+            "sub_plot_means": s.second.sed,
             "sub_plot_levels_same_whole_plot_level": same,
             "whole_plot_levels_same_or_different_sub_plot_level": within.sed,
         },
         "lsd5": {
-            "whole_plot_means": t_a * s.first.sed, "sub_plot_means": t_b * s.second.sed,
+            "whole_plot_means": t_a * s.first.sed,
+            "sub_plot_means": t_b * s.second.sed,
             "sub_plot_levels_same_whole_plot_level": t_b * same,
             "whole_plot_levels_same_or_different_sub_plot_level_weighted_t": within.lsd_weighted,
             "weighted_t": within.weighted_t,
@@ -44,7 +50,7 @@ def split_plot_figures(found: TwoFactors, check: str | None) -> Json:
         "whole_plot_means": _factor(s.first, "entry", "se_fixed_rep", check if check is not None else s.first.levels[0]),
         "sub_plot_means": _factor(s.second, "factor2", "se_sub_plot_error", None),
         "cell_means": _cells(s),
-    }  # fmt: skip
+    }
     if min(s.components.values()) < 0:
         figures["reml"] = {"note": "a variance component from the mean squares is negative; the strata figures stand"}
     elif found.mixed is not None:
@@ -65,11 +71,15 @@ def strip_plot_figures(found: TwoFactors, check: str | None) -> Json:
     figures["anova"] = [stratum_figures(r) for r in s.rows]
     figures["sed"] = {"row_means": s.first.sed, "column_means": s.second.sed, **{k: w.sed for k, w in s.within.items()}}
     figures["lsd5"] = {
-        "row_means": t_quantile(0.975, s.first.df) * s.first.sed, "column_means": t_quantile(0.975, s.second.df) * s.second.sed,
-    }  # fmt: skip
+        "row_means": t_quantile(0.975, s.first.df) * s.first.sed,
+        "column_means": t_quantile(0.975, s.second.df) * s.second.sed,
+    }
     for kind, w in s.within.items():
-        figures["lsd5"] |= {f"{kind}_weighted_t": w.lsd_weighted, f"{kind}_satterthwaite": w.lsd_satterthwaite,
-                            f"{kind}_satterthwaite_df": w.satterthwaite_df}  # fmt: skip
+        figures["lsd5"] |= {
+            f"{kind}_weighted_t": w.lsd_weighted,
+            f"{kind}_satterthwaite": w.lsd_satterthwaite,
+            f"{kind}_satterthwaite_df": w.satterthwaite_df,
+        }
     figures["variance_components_from_mean_squares"] = s.components
     figures["row_means"] = _factor(s.first, "entry", "se", check if check is not None else s.first.levels[0])
     figures["column_means"] = _factor(s.second, "factor2", "se", None)
@@ -79,9 +89,12 @@ def strip_plot_figures(found: TwoFactors, check: str | None) -> Json:
 
 def _counted(found: TwoFactors) -> Json:
     return {
-        "n_plots": found.n_plots, "n_observed": found.n_observed, "n_missing": found.n_plots - found.n_observed,
-        "grand_mean": found.mean, "cannot_say": list(found.cannot_say),
-    }  # fmt: skip
+        "n_plots": found.n_plots,
+        "n_observed": found.n_observed,
+        "n_missing": found.n_plots - found.n_observed,
+        "grand_mean": found.mean,
+        "cannot_say": list(found.cannot_say),
+    }
 
 
 def _cv(ms: float, mean: float) -> float | None:
@@ -89,13 +102,23 @@ def _cv(ms: float, mean: float) -> float | None:
 
 
 def stratum_figures(r: StratumRow) -> Json:
-    return {"stratum": r.stratum, "source": r.source, "df": r.df, "ss": r.ss, "ms": r.ms, "f": r.f, "p": r.p,
-            "error_term": r.error_term}  # fmt: skip
+    return {
+        "stratum": r.stratum,
+        "source": r.source,
+        "df": r.df,
+        "ss": r.ss,
+        "ms": r.ms,
+        "f": r.f,
+        "p": r.p,
+        "error_term": r.error_term,
+    }
 
 
 def _factor(factor: Factor, name: str, se: str, check: str | None) -> Json:
-    table = [{"level": level, "n": factor.n, "mean": float(m), se: factor.se}
-             for level, m in zip(factor.levels, factor.means, strict=True)]  # fmt: skip
+    table = [
+        {"level": level, "n": factor.n, "mean": float(m), se: factor.se}
+        for level, m in zip(factor.levels, factor.means, strict=True)
+    ]
     made: Json = {"factor": name, "table": table, "vs_check": None}
     if factor.sed > 0:
         made["pairwise"] = [pair_figures(d) for d in pairs_of_equal_means(factor.levels, factor.means, factor.sed, factor.df)]
@@ -105,14 +128,19 @@ def _factor(factor: Factor, name: str, se: str, check: str | None) -> Json:
 
 
 def _cells(s: Strata) -> list[Json]:
-    return [{"entry": a, "factor2": b, "n": s.reps, "mean": float(s.cells[i, j])}
-            for i, a in enumerate(s.first.levels) for j, b in enumerate(s.second.levels)]  # fmt: skip
+    return [
+        {"entry": a, "factor2": b, "n": s.reps, "mean": float(s.cells[i, j])}
+        for i, a in enumerate(s.first.levels)
+        for j, b in enumerate(s.second.levels)
+    ]
 
 
 def _reml_beside(found: TwoFactorFit) -> Json:
     def table(levels: tuple[str, ...], means: Contrasts) -> list[Json]:
-        return [{"level": level, "mean": float(means.estimate[i]), "se": float(means.se_kr[i]), "df": float(means.df_kr[i])}
-                for i, level in enumerate(levels)]  # fmt: skip
+        return [
+            {"level": level, "mean": float(means.estimate[i]), "se": float(means.se_kr[i]), "df": float(means.df_kr[i])}
+            for i, level in enumerate(levels)
+        ]
 
     return {
         "model": "value ~ entry*factor2 fixed; rep and rep:entry random (REML, Kenward-Roger df)",
@@ -133,10 +161,8 @@ def _by_reml(found: TwoFactorFit) -> Json:
         "anova_satterthwaite": [_test(name, t) for name, t in found.tests_satterthwaite.items()],
         "whole_plot_means": _means("entry", found, found.first_levels, found.first_rows),
         "sub_plot_means": _means("factor2", found, found.second_levels, found.second_rows),
-        "cell_means": [
-            {"entry": a, "factor2": b, **_mean(cells, i)} for i, (a, b) in enumerate(found.cells)
-        ],
-    }  # fmt: skip
+        "cell_means": [{"entry": a, "factor2": b, **_mean(cells, i)} for i, (a, b) in enumerate(found.cells)],
+    }
 
 
 def _test(name: str, t: JointTest) -> Json:
@@ -153,10 +179,19 @@ def _means(name: str, found: TwoFactorFit, levels: tuple[str, ...], rows: Floats
     pairs = found.pairs(rows, levels)
     made: Json = {"table": [{name: level, **_mean(means, i)} for i, level in enumerate(levels)]}
     made["pairwise"] = [
-        {"contrast": f"{a} - {b}", "a": a, "b": b, "estimate": d.estimate, "se_kr": d.se_kr, "df_kr": d.df_kr, "t_kr": t,
-         "p_tukey_kr": p, "se_model": d.se_model}
+        {
+            "contrast": f"{a} - {b}",
+            "a": a,
+            "b": b,
+            "estimate": d.estimate,
+            "se_kr": d.se_kr,
+            "df_kr": d.df_kr,
+            "t_kr": t,
+            "p_tukey_kr": p,
+            "se_model": d.se_model,
+        }
         for a, b, d, t, p in pairs
-    ]  # fmt: skip
+    ]
     if pairs:
         made["average_sed_model"] = float(np.mean([d.se_model for _, _, d, _, _ in pairs]))
         made["average_sed_kr"] = float(np.mean([d.se_kr for _, _, d, _, _ in pairs]))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from trialcore.analyses.two_factors import TwoFactorStanding
+from trialcore.analyses.two_factors import OverLevels
 from trialcore.formats.figures.blocks import Json, plain, versus_figures
 
 
-def two_factor_figures(found: TwoFactorStanding) -> Json:
+def two_factor_figures(found: OverLevels) -> Json:
     """Means of entries, their differences from the check, the tests and every combination."""
     made = {
         "means": [asdict(m) for m in found.means],

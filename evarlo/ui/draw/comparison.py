@@ -37,7 +37,7 @@ def axis_labels(axis: Axis, unit: str) -> SafeString:
     step = ticks[1] - ticks[0] if len(ticks) > 1 else 1.0
     texts = ((f"{axis.scale(t):.1f}", tick_text(t, step) + (f" {unit}" if t == ticks[-1] and unit else "")) for t in ticks)
     return format_html(
-        '<svg class="standing-axis" width="{}" height="14" viewBox="0 0 {} 14">{}</svg>',
+        '<svg class="result-axis" width="{}" height="14" viewBox="0 0 {} 14">{}</svg>',
         WIDTH,
         WIDTH,
         format_html_join("", '<text x="{}" y="11" text-anchor="middle">{}</text>', texts),
@@ -66,7 +66,7 @@ def row(axis: Axis, mean: float | None, se: float | None, low: float | None, hig
     if mean is not None:
         parts.append(format_html('<circle cx="{}" cy="{}" r="5"/>', f"{at(mean):.1f}", middle))
     return format_html(
-        '<svg class="standing {}" width="{}" height="{}" viewBox="0 0 {} {}" aria-hidden="true">{}</svg>',
+        '<svg class="result {}" width="{}" height="{}" viewBox="0 0 {} {}" aria-hidden="true">{}</svg>',
         kind,
         WIDTH,
         HEIGHT,

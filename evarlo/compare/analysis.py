@@ -1,0 +1,249 @@
+"""The science of a comparison: values of plots in, every entry set against the check out. Nothing here reads the database."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from math import floor, log10
+
+from evarlo.catalogue.models import Trait
+from evarlo.trials.models import Cause, Entry, Exclusion, Plot, Trial
+from evarlo.trials.registry import Reading, Readings
+from trialcore.analyses.blocks import BlockAnalysis, EntryMean
+from trialcore.analyses.choice import Kind
+from trialcore.analyses.entries import EntryComparison, compare_entries
+from trialcore.inference.comparisons import AgainstCheck, Difference, Guard, chance_above
+
+DESIGNS: dict[str, str] = {
+    Trial.Design.BLOCKS: "rcbd",
+    Trial.Design.NO_BLOCKS: "crd",
+    Trial.Design.INCOMPLETE: "alpha",
+    Trial.Design.LATIN: "latin",
+    Trial.Design.AUGMENTED: "augmented",
+    Trial.Design.SPLIT: "split-plot",
+    Trial.Design.STRIP: "strip-plot",
+    Trial.Design.FACTORIAL: "factorial",
+    Trial.Design.PAIRS: "paired-strips",
+}
+KINDS: dict[str, Kind] = {
+    Trait.Kind.MEASURE: "measure",
+    Trait.Kind.COUNT: "count",
+    Trait.Kind.PERCENT: "share",
+    Trait.Kind.AFFECTED: "share",
+    Trait.Kind.YES_NO: "share",
+    Trait.Kind.SCORE: "score",
+    Trait.Kind.DATE: "days",
+    Trait.Kind.CATEGORY: "category",
+}
+
+
+@dataclass(frozen=True)
+class PlotValue:
+    """One plot in the analysis: its value, or None and why it is left out."""
+
+    plot: Plot
+    value: float | None
+    left_out: str = ""
+    counted_as: str = ""
+
+
+@dataclass(frozen=True)
+class EntryResult:
+    """One entry in a comparison, figures in the trait's unit. What cannot be said is None."""
+
+    entry: Entry
+    name: str
+    mean: EntryMean
+    difference: Difference | None
+    half: float | None
+    percent: float | None
+    chance: float | None
+
+    @property
+    def beats(self) -> int:
+        """1 when it is ahead of the check beyond luck, -1 behind, 0 when it could be luck; by the chosen guard."""
+        if self.difference is None or self.half is None or abs(self.difference.estimate) < self.half:
+            return 0
+        return 1 if (self.chance or 0) > 0.5 else -1
+
+
+@dataclass(frozen=True, eq=False)
+class Comparison:
+    """One trait of a trial, every entry set against the check, the best first."""
+
+    trial: Trial
+    trait: Trait
+    sign: int
+    guard: Guard
+    check: Entry | None
+    check_name: str
+    worked: EntryComparison
+    results: tuple[EntryResult, ...]
+    plots: tuple[PlotValue, ...]
+    digits: int
+    band: float | None  # a difference from the check below this could be luck
+    band_percent: float | None
+
+    @property
+    def check_code(self) -> str | None:
+        return self.check.code if self.check else None
+
+    @property
+    def analysis(self) -> BlockAnalysis:
+        return self.worked.analysis
+
+    @property
+    def versus(self) -> AgainstCheck | None:
+        return self.worked.versus
+
+    @property
+    def left_out(self) -> list[PlotValue]:
+        return [p for p in self.plots if p.left_out]
+
+    @property
+    def counted_as(self) -> list[PlotValue]:
+        return [p for p in self.plots if p.counted_as]
+
+    @property
+    def misled(self) -> list[EntryResult]:
+        """Entries of complete blocks without a second factor whose lost plots put their plain average off by half a standard
+        error of a difference or more. Elsewhere every plain average is off, so none is singled out."""
+        if self.worked.incomplete is not None or self.worked.two is not None:
+            return []
+        return [
+            s
+            for s in self.results
+            if s.mean.raw_mean is not None
+            and s.mean.lsmean is not None
+            and s.difference is not None
+            and abs(s.mean.raw_mean - s.mean.lsmean) >= 0.5 * s.difference.se
+        ]
+
+    @property
+    def check_mean(self) -> float | None:
+        return next((s.mean.lsmean for s in self.results if self.check and s.entry.pk == self.check.pk), None)
+
+    @property
+    def noise_percent(self) -> int | None:
+        """Percent of the noise that blocks took out; not below nought."""
+        share = self.worked.noise_out
+        return None if share is None else max(0, round(100 * share))
+
+
+@dataclass(frozen=True, eq=False)
+class Years:
+    """The output of some years on the same plots, summed: each entry's mean by year (units a m²) and over all of
+    them."""
+
+    trials: tuple[Trial, ...]
+    unit: str
+    digits: int
+    rows: tuple[tuple[EntryResult, tuple[float | None, ...]], ...]
+    lost: int  # plots of which a year is missing
+    versus: AgainstCheck | None
+
+
+def plot_values(trial: Trial, trait: Trait, plots: list[Plot], readings: Readings) -> tuple[PlotValue, ...]:
+    """What each plot brings to the analysis, with the reason for each that is left out."""
+    return tuple(_plot_value(plot, readings.get(plot.pk), trait) for plot in plots)
+
+
+def _plot_value(plot: Plot, reading: Reading | None, trait: Trait) -> PlotValue:
+    left_out: list[Exclusion] = plot.exclusions_in_force  # type: ignore[attr-defined]
+    if left_out:
+        return PlotValue(plot, None, f"{left_out[0].get_cause_display()}: {left_out[0].note}")
+    if reading is None:
+        return PlotValue(plot, None, "no record")
+    if reading.number is not None:
+        return PlotValue(plot, reading.number)
+    if reading.cause == Cause.FAILED and trait.failed_counts_as is not None:
+        return PlotValue(plot, trait.failed_counts_as, counted_as=f"the cultivar failed, counted as {trait.failed_counts_as:g}")
+    if reading.cause:
+        said = Cause(reading.cause).label + (f": {reading.note}" if reading.note else "")
+        if reading.cause == Cause.FAILED:
+            said += " (leaving it out flatters the cultivar)"
+        return PlotValue(plot, None, said)
+    if reading.day is not None:
+        return PlotValue(plot, None, "no sowing date, so no days can be counted")
+    return PlotValue(plot, None, "no figure")
+
+
+@lru_cache(maxsize=256)
+def _worked_out(
+    design: str,
+    kind: Kind,
+    labels: tuple[tuple[str, tuple[str, ...]], ...],
+    values: tuple[float | None, ...],
+    check: str | None,
+    entries_whole: bool,
+) -> EntryComparison:
+    """The same data always give the same figures, so they are reckoned once."""
+    return compare_entries(design, kind, dict(labels), values, check, entries_whole)
+
+
+def worked_out(
+    trial: Trial, trait: Trait, plots: Sequence[Plot], values: Sequence[float | None], check: Entry | None
+) -> EntryComparison:
+    """By the analysis that the core chooses for the trial's design and the kind of record."""
+    columns = {"entry": [p.entry.code for p in plots]}
+    match trial.design:
+        case Trial.Design.LATIN:
+            columns |= {"row": [str(p.row) for p in plots], "col": [str(p.col) for p in plots]}
+        case Trial.Design.INCOMPLETE | Trial.Design.PAIRS:
+            columns |= {"rep": [p.block for p in plots], "block": [p.inner for p in plots]}
+        case Trial.Design.AUGMENTED:
+            columns["block"] = [p.block for p in plots]
+        case _:
+            columns["rep"] = [p.block for p in plots]
+    if trial.two_factors:
+        columns["factor2"] = [p.level for p in plots]
+    labels = tuple((name, tuple(column)) for name, column in columns.items())
+    design, code = DESIGNS[trial.design], check.code if check else None
+    return _worked_out(design, KINDS[trait.kind], labels, tuple(values), code, trial.entries_whole)
+
+
+def check_among(plots: Sequence[Plot]) -> Entry | None:
+    return next((p.entry for p in plots if p.entry.is_check), None)
+
+
+def critical_of(versus: AgainstCheck | None, guard: Guard) -> float | None:
+    """How many standard errors of a difference lie beyond luck; None where nothing can be set against the check."""
+    if versus is None:
+        return None
+    return versus.critical_family if guard == "family" else versus.critical_each
+
+
+def results_of(
+    plots: Sequence[Plot], names: dict[int, str], worked: EntryComparison, sign: int, guard: Guard = "each"
+) -> list[EntryResult]:
+    """Every entry with its mean and its difference from the check, the best first."""
+    critical, check = critical_of(worked.versus, guard), check_among(plots)
+    differences = {d.a: d for d in worked.versus.differences} if worked.versus else {}
+    means = {m.entry: m for m in worked.means}
+    base = means[check.code].lsmean if check else None
+    entries = {p.entry.pk: p.entry for p in plots}.values()
+    found = [_result(e, names[e.pk], means[e.code], differences.get(e.code), critical, base, sign) for e in entries]
+    return sorted(found, key=lambda r: (r.mean.lsmean is None, -sign * (r.mean.lsmean or 0), r.entry.code))
+
+
+def _result(
+    entry: Entry, name: str, mean: EntryMean, d: Difference | None, critical: float | None, base: float | None, sign: int
+) -> EntryResult:
+    percent = 100 * mean.lsmean / base if mean.lsmean is not None and base is not None and base > 0 else None
+    if d is None or critical is None:
+        return EntryResult(entry, name, mean, None, None, percent, None)
+    return EntryResult(entry, name, mean, d, critical * d.se, percent, chance_above(sign * d.estimate, d.se, d.df))
+
+
+def typical_error(worked: EntryComparison) -> float | None:
+    """The usual standard error of a difference from the check; None where there is none."""
+    against = [d.se for d in worked.versus.differences] if worked.versus else []
+    return sum(against) / len(against) if against else None
+
+
+def digits_for(sed: float | None, least: int) -> int:
+    """Decimals to print: two figures of the standard error of a difference, no fewer than the trait is recorded in."""
+    if not sed:
+        return least
+    return max(0, min(6, 1 - floor(log10(sed))))

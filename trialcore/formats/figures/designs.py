@@ -1,0 +1,110 @@
+"""Every figure of a design, from plots and their labels: what the command line prints."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from trialcore.analyses.augmented import analyse_augmented
+from trialcore.analyses.blocks import analyse_blocks
+from trialcore.analyses.choice import choose
+from trialcore.analyses.environment_plots import analyse_environment_plots
+from trialcore.analyses.environments import analyse_environments
+from trialcore.analyses.factorial import analyse_factorial
+from trialcore.analyses.incomplete import analyse_incomplete
+from trialcore.analyses.linear import Labels
+from trialcore.analyses.paired import analyse_paired_strips
+from trialcore.analyses.spatial import analyse_spatial
+from trialcore.analyses.strata import analyse_split_plot, analyse_strip_plot
+from trialcore.formats.figures.augmented import augmented_figures
+from trialcore.formats.figures.blocks import Json, block_figures
+from trialcore.formats.figures.environment_plots import environment_plot_figures
+from trialcore.formats.figures.environments import environment_figures
+from trialcore.formats.figures.factors import factorial_figures, paired_figures
+from trialcore.formats.figures.incomplete import alpha_figures, general_block_figures
+from trialcore.formats.figures.spatial import spatial_figures
+from trialcore.formats.figures.strata import split_plot_figures, strip_plot_figures
+from trialcore.formats.plots import Plots
+
+
+def analyse(plots: Plots, design: str, check: str | None = None) -> Json:
+    """Every figure of `design` for these plots, with comparisons against `check` where there is one.
+
+    Raises ValueError when a column that the design needs is absent, the check is not among the entries, or the design
+    is not known.
+    """
+    if check is not None and check not in plots.labels["entry"]:
+        raise ValueError(f"no plot has the entry “{check}”")
+    chosen = choose(design, "measure", plots.labels)
+    return {"design": chosen.analysis} | FIGURES[chosen.analysis](plots, check)
+
+
+def _fixed(plots: Plots, check: str | None, *blocking: str) -> Json:
+    terms = {name: plots.labels[name] for name in blocking}
+    return block_figures(analyse_blocks(plots.labels["entry"], plots.value, terms), check)
+
+
+def _alpha(plots: Plots, check: str | None) -> Json:
+    entry, block, rep = (plots.labels[name] for name in ("entry", "block", "rep"))
+    within = len(set(zip(rep, block, strict=True)))
+    reps = len(set(rep))
+    return alpha_figures(analyse_incomplete(entry, plots.value, block, rep), check, reps, within // reps)
+
+
+def _augmented(plots: Plots, check: str | None) -> Json:
+    return augmented_figures(analyse_augmented(plots.labels["entry"], plots.value, plots.labels["block"]), len(plots.value))
+
+
+def _blocks(plots: Plots, check: str | None) -> Json:
+    found = analyse_incomplete(plots.labels["entry"], plots.value, plots.labels["block"], mixed=False)
+    return general_block_figures(found)
+
+
+def _two_factors(plots: Plots) -> tuple[Labels, Labels, Sequence[float | None], Labels]:
+    return plots.labels["entry"], plots.labels["factor2"], plots.value, plots.labels["rep"]
+
+
+def _factorial(plots: Plots, check: str | None) -> Json:
+    entry, second = plots.labels["entry"], plots.labels["factor2"]
+    return factorial_figures(analyse_factorial(entry, second, plots.value, plots.labels.get("rep")), check)
+
+
+def _spatial(plots: Plots, check: str | None) -> Json:
+    rows, cols = plots.whole("row"), plots.whole("col")
+    return spatial_figures(analyse_spatial(plots.labels["entry"], plots.value, rows, cols, plots.labels.get("rep")), check)
+
+
+def _environments(plots: Plots, check: str | None) -> Json:
+    entry, site, season = (plots.labels[name] for name in ("entry", "site", "season"))
+    return environment_figures(analyse_environments(entry, plots.value, site, season), check)
+
+
+def _environment_plots(plots: Plots, check: str | None) -> Json:
+    entry, site, season, rep = (plots.labels[name] for name in ("entry", "site", "season", "rep"))
+    return environment_plot_figures(analyse_environment_plots(entry, plots.value, site, season, rep), check)
+
+
+def _paired_strips(plots: Plots, check: str | None) -> Json:
+    if check is None:
+        raise ValueError("paired strips need the check that every entry stood beside")
+    season = plots.labels["season"]
+    if "site" in plots.labels:
+        season = tuple(f"{s}-{y}" for s, y in zip(plots.labels["site"], season, strict=True))
+    strip = plots.labels.get("block") or plots.labels.get("rep")
+    return paired_figures(analyse_paired_strips(plots.labels["entry"], plots.value, season, check, strip))
+
+
+FIGURES: dict[str, Callable[[Plots, str | None], Json]] = {
+    "crd": lambda plots, check: _fixed(plots, check),
+    "rcbd": lambda plots, check: _fixed(plots, check, "rep"),
+    "latin": lambda plots, check: _fixed(plots, check, "row", "col"),
+    "alpha": _alpha,
+    "augmented": _augmented,
+    "blocks": _blocks,
+    "split-plot": lambda plots, check: split_plot_figures(analyse_split_plot(*_two_factors(plots)), check),
+    "strip-plot": lambda plots, check: strip_plot_figures(analyse_strip_plot(*_two_factors(plots)), check),
+    "factorial": _factorial,
+    "spatial": _spatial,
+    "environments": _environments,
+    "environment-plots": _environment_plots,
+    "paired-strips": _paired_strips,
+}
