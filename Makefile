@@ -76,7 +76,7 @@ bench: .venv/dev
 	@$(RUN) -m bench.walking
 
 bench-exactness: .venv/dev
-	@$(RUN) -m bench.coverage
+	@$(RUN) -m bench.exactness
 
 clean:
 	@rm -rf .venv .mypy_cache .ruff_cache .hypothesis staticfiles

@@ -43,9 +43,9 @@ def main() -> None:
 
         from evarlo.demo.world import PASSWORD
         from evarlo.grounds.models import Site
+        from evarlo.pests.models import Watch
         from evarlo.testing.browser import FLAGS, chromium
         from evarlo.trials.models import Trial
-        from evarlo.walks.models import Watch
 
         server = start(data)
         seasons = {t.season: t.slug for t in Trial.objects.filter(name="Bulb fennel, main season")}

@@ -11,10 +11,10 @@ from evarlo.demo import world
 from evarlo.people.models import User
 from evarlo.seeds.models import Move
 from evarlo.seeds.services import keep_lot, move_stock
-from evarlo.trials.agenda_services import add_task
 from evarlo.trials.models import Trial
 from evarlo.trials.protocol import keep_protocol
 from evarlo.trials.services import add_material
+from evarlo.trials.task_services import add_task
 
 SUPPLIERS = ("SUP-02", "SUP-04", "SUP-09")
 

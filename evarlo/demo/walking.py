@@ -14,16 +14,17 @@ from django.utils import timezone
 from evarlo.catalogue.models import Problem, Trait
 from evarlo.catalogue.problems import area_trait, plants_trait
 from evarlo.demo.seasons import Season
+from evarlo.events.care import Done, keep_care
+from evarlo.events.events import Rule, call, keep_event
+from evarlo.events.models import Care
+from evarlo.events.photos import keep_photo
+from evarlo.identity.doubts import raise_doubt
 from evarlo.people.models import User
+from evarlo.pests.watches import begin_watch, confirm
+from evarlo.practice.models import Practice
+from evarlo.practice.trainer import answer, begin, item_of
 from evarlo.trials.models import Cause, Plot
-from evarlo.walks.events import Rule, call, keep_event
-from evarlo.walks.identity import raise_doubt
-from evarlo.walks.models import Intervention, Practice
-from evarlo.walks.photos import keep_photo
-from evarlo.walks.practice import answer, begin, item_of
 from evarlo.walks.services import Seen, begin_round, close_round, keep_observation, open_round
-from evarlo.walks.treating import Done, keep_intervention
-from evarlo.walks.watching import begin_watch, confirm
 
 UP = {"Corvane": 9.4, "Quillet": 8.0, "Brakewater": 10.1, "Dunnick Late": 12.2}  # days to half of the plants up; others 10.5
 SPOTTED = {"Thornfen 9": 2.4, "Weir Street": 1.9, "Lintock 3": 0.4, "OF-17": 0.5}  # how much leaf spot takes an entry; others 1
@@ -128,13 +129,11 @@ def care(season: Season, plots: list[Plot], today: date) -> None:
     for after, hour, kind, what, some, more in done:
         at = timezone.make_aware(datetime.combine(season.day(after), time(hour)))
         given = Done(kind=kind, what=what, done_at=at, **more)  # type: ignore[arg-type]
-        keep_intervention(season.trial, some, given, season.people.helper, timezone.now())
+        keep_care(season.trial, some, given, season.people.helper, timezone.now())
     block = [p for p in plots if p.block == "1"]
     at = timezone.make_aware(datetime.combine(today - timedelta(days=2), time(7, 15)))
-    soap = Done(
-        Intervention.Kind.SPRAY, "Potassium soap", at, 60, "ml", 12, 5, True, note="By the label, against aphids", label_read=True
-    )
-    keep_intervention(season.trial, block, soap, season.people.manager, timezone.now())
+    soap = Done(Care.Kind.SPRAY, "Potassium soap", at, 60, "ml", 12, 5, True, note="By the label, against aphids", label_read=True)
+    keep_care(season.trial, block, soap, season.people.manager, timezone.now())
 
 
 def practised(person: User, lean: float, today: date) -> None:

@@ -9,12 +9,12 @@ from datetime import date
 from django.db import transaction
 from django.utils import timezone
 
+from evarlo.events.care import not_before
 from evarlo.harvest.models import Picking
 from evarlo.nursery.queries import plot_sown_on
 from evarlo.people.models import User
 from evarlo.trials.models import Plot
 from evarlo.trials.services import Refused
-from evarlo.walks.treating import not_before
 
 MOST_KG = 500.0
 MOST_PIECES = 10_000

@@ -11,10 +11,10 @@ from evarlo.nursery.book import EntryBook, books_of
 from evarlo.nursery.models import Happening
 from evarlo.nursery.raising import rule_of
 from evarlo.seeds.queries import Stock, stocks_by_cultivar
-from evarlo.trials.agenda import window_of
 from evarlo.trials.models import NeedPlan, Plot, Trial
 from evarlo.trials.needs import plan_of
 from evarlo.trials.queries import left_out
+from evarlo.trials.tasks import window_of
 from trialcore.field.emergence import EntryEmergence, emergence
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.resow import Resowing, resowing

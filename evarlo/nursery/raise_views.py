@@ -20,9 +20,9 @@ from evarlo.nursery.names import called
 from evarlo.nursery.raising import Act, happen, keep_rule, prick_out, rule_of, tend, undo_care, undo_happening
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest
-from evarlo.trials.agenda_services import add_task, move_task
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
+from evarlo.trials.task_services import add_task, move_task
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw import tray as draw
 from evarlo.ui.draw.coming import Line as Curve

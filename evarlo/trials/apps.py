@@ -6,9 +6,9 @@ class TrialsConfig(AppConfig):
 
     def ready(self) -> None:
         from evarlo.grounds.registry import registry as ground
-        from evarlo.trials import agenda, bed_doubts, protocol
+        from evarlo.trials import bed_doubts, protocol, tasks
         from evarlo.trials.registry import registry
 
-        registry.due.append(agenda.due)
+        registry.due.append(tasks.due)
         registry.diary.append(protocol.diary)
         ground.uses.append(bed_doubts.uses_of_trials)

@@ -10,10 +10,10 @@ from datetime import date, timedelta
 from evarlo.grounds.history import family_of, history_of
 from evarlo.grounds.models import Bed, Obstacle
 from evarlo.grounds.registry import Taken
-from evarlo.trials.agenda import begun_in
 from evarlo.trials.laying import is_block_crop
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import plots_of
+from evarlo.trials.tasks import begun_in
 from evarlo.ui.units import figure_shown, measured
 from trialcore.reckoning.rotation import Use, breaches, clashes, confounded, stretches
 

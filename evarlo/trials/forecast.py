@@ -14,7 +14,6 @@ from evarlo.catalogue.models import Crop
 from evarlo.grounds.models import Bed as BedOnRecord
 from evarlo.seeds.models import Lot
 from evarlo.trials.advice import advised_design
-from evarlo.trials.agenda import planned_dates
 from evarlo.trials.doubts import date_doubts
 from evarlo.trials.drafting import Draft, Wanted, precision_of, room_lacking, sketch
 from evarlo.trials.frame import frosts_of
@@ -22,6 +21,7 @@ from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
 from evarlo.trials.needs import defaults_for
 from evarlo.trials.registry import registry
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
+from evarlo.trials.tasks import planned_dates
 from evarlo.ui.draw.advisor import Step, advisor
 from evarlo.ui.draw.calendar import Row, calendar
 from evarlo.ui.draw.plan import Outline, Tag, plan, stacked

@@ -14,9 +14,9 @@ from evarlo.catalogue.models import Trait
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials import queries
-from evarlo.trials.calendar import calendar_of
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import paper_plan
+from evarlo.trials.icalendar import calendar_of
 from evarlo.trials.stakes import SHEETS, labels_of, labels_pdf
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Number

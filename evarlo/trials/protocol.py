@@ -10,11 +10,11 @@ from django.db import transaction
 from django.utils import timezone
 
 from evarlo.people.models import User
-from evarlo.trials.agenda import begun_in
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Deviation, Plot, Protocol, Trial
 from evarlo.trials.registry import DiaryLine
 from evarlo.trials.services import Refused
+from evarlo.trials.tasks import begun_in
 from evarlo.ui.refused import only_done
 
 STAGES = (

@@ -8,13 +8,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, datetime
 from typing import TYPE_CHECKING
 
 from trialcore.reckoning.fairness import Fact
+from trialcore.reckoning.withholding import Held
 
 if TYPE_CHECKING:
     from evarlo.catalogue.models import Trait
+    from evarlo.people.models import User
     from evarlo.trials.models import Plot, Trial
 
 
@@ -80,7 +82,9 @@ class Registry:
     plot-to-plot CVs (%) that signed trials of each crop (by id) had; `complete` for (trial id, thing expected) the plots that
     have it; `marks` what every comparison of a trial says besides; `facts` in what its entries were treated unlike; `ways`
     further pages about a plot, as (address, words); `gaps` the stations of each plot (by id; counted along its rows) at which no
-    plant stands; `borne` the first day on which a plot (by id) is known to have borne something, so that it was sown before."""
+    plant stands; `borne` the first day on which a plot (by id) is known to have borne something, so that it was sown before;
+    `holds` the plots (by id) that nobody enters or picks at a moment; `warm_up` what a person should practise before scoring a
+    trait, empty for nothing; `eyes` how well people (by id) score what is known for a trait, in words."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     traits: list[Callable[[Trial], Iterable[Trait]]] = field(default_factory=list)
@@ -95,6 +99,9 @@ class Registry:
     facts: list[Callable[[Trial], Iterable[Fact]]] = field(default_factory=list)
     ways: list[Callable[[Plot], Iterable[tuple[str, str]]]] = field(default_factory=list)
     gaps: list[Callable[[Trial], dict[int, set[int]]]] = field(default_factory=list)
+    holds: Callable[[Trial, datetime], dict[int, Held]] | None = None
+    warm_up: Callable[[User, Trait, datetime], str] | None = None
+    eyes: Callable[[Trait], dict[int, str]] | None = None
     complete: list[Callable[[list[int]], dict[tuple[int, str], set[int]]]] = field(default_factory=list)
 
 

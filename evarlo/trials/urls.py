@@ -1,20 +1,20 @@
 from django.urls import path
 
-from evarlo.trials import agenda_views, needs_views, paper, protocol_views, views
+from evarlo.trials import needs_views, paper, protocol_views, task_views, views
 
 app_name = "trials"
 urlpatterns = [
     path("", views.trial_list_page, name="list"),
     path("new/", views.new, name="new"),
     path("new/forecast/", views.new_forecast, name="forecast"),
-    path("feed/<str:key>.ics", agenda_views.feed, name="feed"),
+    path("feed/<str:key>.ics", task_views.feed, name="feed"),
     path("<slug:slug>/", views.plan, name="plan"),
-    path("<slug:slug>/calendar/", agenda_views.calendar_page, name="calendar-page"),
-    path("<slug:slug>/calendar/add/", agenda_views.add, name="add-task"),
-    path("<slug:slug>/calendar/feed/", agenda_views.new_feed, name="new-feed"),
-    path("<slug:slug>/calendar/<slug:key>/move/", agenda_views.move, name="move-task"),
-    path("<slug:slug>/calendar/<slug:key>/done/", agenda_views.finish, name="finish-task"),
-    path("<slug:slug>/calendar/<slug:key>/drop/", agenda_views.drop, name="drop-task"),
+    path("<slug:slug>/calendar/", task_views.calendar_page, name="calendar-page"),
+    path("<slug:slug>/calendar/add/", task_views.add, name="add-task"),
+    path("<slug:slug>/calendar/feed/", task_views.new_feed, name="new-feed"),
+    path("<slug:slug>/calendar/<slug:key>/move/", task_views.move, name="move-task"),
+    path("<slug:slug>/calendar/<slug:key>/done/", task_views.finish, name="finish-task"),
+    path("<slug:slug>/calendar/<slug:key>/drop/", task_views.drop, name="drop-task"),
     path("<slug:slug>/shuffle/", views.shuffle_layout, name="shuffle"),
     path("<slug:slug>/change/", views.change, name="change"),
     path("<slug:slug>/accept/", views.accept_breach, name="accept"),

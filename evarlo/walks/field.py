@@ -18,13 +18,13 @@ from evarlo.catalogue.models import Trait
 from evarlo.catalogue.traits import guide_of
 from evarlo.people.models import User
 from evarlo.people.permissions import allowed
+from evarlo.trials.holds import entry_words, held_plots, pick_words
 from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.services import Refused
 from evarlo.ui.draw.anchor import drawing_named
 from evarlo.walks.models import Observation, Rival, Round
 from evarlo.walks.queries import current, shown, walkable
 from evarlo.walks.services import Seen, check_seen, exact, keep_observation, looked_anew, observed, same_answer, seen_in, taken_back
-from evarlo.walks.treating import entry_words, held_plots, pick_words
 
 CLOCK_OFF = timedelta(minutes=15)  # by which a phone's clock may differ before it is said
 OLDEST = timedelta(days=60)
@@ -83,7 +83,7 @@ def taken_along(rounds: Sequence[Round], user: User, today: date) -> dict[str, A
                 "length": round(p.length, 2),
                 "width": round(p.width, 2),
                 "bed": p.bed_id or 0,
-                "pictures": reverse("walks:new-photo", args=[trial.slug, p.pk]),
+                "pictures": reverse("events:new-photo", args=[trial.slug, p.pk]),
             }
             for p in sorted(plots.values(), key=lambda p: p.place)
         ],

@@ -20,18 +20,14 @@ from django.utils import timezone
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_POST
 
-from evarlo.catalogue.models import Trait
-from evarlo.people.models import User
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
-from evarlo.trials.frame import frame
+from evarlo.trials.registry import registry
 from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
-from evarlo.walks.agreement import pairs_of, raters_of
 from evarlo.walks.field import Brought, bring_in, settle, taken_along, unsettled
-from evarlo.walks.models import Rival, Value
-from evarlo.walks.practice import Figures, newest_figures, subject_of
+from evarlo.walks.models import Rival
 from evarlo.walks.queries import current, shown
 from evarlo.walks.services import MOST_PARTS, Seen
 from evarlo.walks.views import round_or_404, rounds_asked
@@ -110,16 +106,15 @@ def settle_page(request: PersonRequest, slug: str) -> HttpResponse:
     """Two values for one plot: both, with who saw them when, to choose from."""
     trial = trial_or_404(slug)
     rows = []
-    known = newest_figures(list(User.objects.values_list("pk", flat=True)))
-
-    def figures(value: Value | None, trait: Trait) -> Figures | None:
-        return known.get((value.by_id, subject_of(trait))) if value else None
-
+    eyes: dict[int, dict[int, str]] = {}
     for rival in unsettled(trial.rounds.all()):
-        standing = current(rival.round).filter(plot=rival.plot).select_related("by").first()
+        counts = current(rival.round).filter(plot=rival.plot).select_related("by").first()
         trait = rival.round.trait
-        theirs = shown(standing, trait) if standing else ""
-        rows.append((rival, shown(rival, trait), standing, theirs, figures(rival, trait), figures(standing, trait)))
+        if registry.eyes and trait.pk not in eyes:
+            eyes[trait.pk] = registry.eyes(trait)
+        of = eyes.get(trait.pk, {})
+        theirs, their_eye = (shown(counts, trait), of.get(counts.by_id)) if counts else ("", None)
+        rows.append((rival, shown(rival, trait), counts, theirs, of.get(rival.by_id), their_eye))
     return render(request, "walks/settle.html", {"trial": trial, "rows": rows})
 
 
@@ -133,13 +128,6 @@ def settle_act(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpRespons
     except Refused as refusal:
         warn(request, str(refusal))
     return redirect("walks:settle", slug)
-
-
-@may("compare")
-def agreement_page(request: PersonRequest, slug: str) -> HttpResponse:
-    trial = trial_or_404(slug)
-    context = {"pairs": pairs_of(trial), "raters": raters_of(trial)} | frame(request, trial, "walk")
-    return render(request, "walks/agreement.html", context)
 
 
 @cache

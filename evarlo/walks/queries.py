@@ -128,14 +128,6 @@ def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
         yield DiaryLine(row.seen_on, f"{text} {row.note}".strip(), str(row.by), 3, hasattr(row, "superseded_by"))
 
 
-def ways(plot: Plot) -> Iterable[tuple[str, str]]:
-    """Further pages about a plot."""
-    slug = plot.trial.slug
-    pictures = plot.photos.filter(withdrawn_at__isnull=True).count()
-    yield reverse("walks:photos", args=[slug, plot.pk]), f"Pictures ({pictures})" if pictures else "Pictures"
-    yield reverse("walks:identity", args=[slug, plot.pk]), "What stands here?"
-
-
 def rounds_of(trial: Trial) -> list[Round]:
     """Every round of a trial, read once for a page."""
     return trial.once("rounds", lambda: list(Round.objects.filter(trial=trial).select_related("trait")))

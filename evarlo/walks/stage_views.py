@@ -11,9 +11,9 @@ from django.views.decorators.http import require_POST
 from evarlo.nursery.names import called
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
-from evarlo.trials.agenda_services import add_task
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
+from evarlo.trials.task_services import add_task
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.stages import StageRow, stage_rows
 from evarlo.ui.notice import say, warn

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from django.core.exceptions import ValidationError
 from django.http import HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
@@ -11,20 +13,21 @@ from django.views.decorators.http import require_POST
 
 from evarlo.catalogue.models import Trait
 from evarlo.catalogue.traits import library
+from evarlo.people.models import User
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
+from evarlo.trials.choosing import LONGEST, groups_of
 from evarlo.trials.frame import Scoring, frame
+from evarlo.trials.holds import holds_in_words
 from evarlo.trials.models import Trial
 from evarlo.trials.plot_numbers import chosen_plots
+from evarlo.trials.registry import registry
 from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
 from evarlo.walks.models import Rival, Round
-from evarlo.walks.picking import LONGEST, groups_of
-from evarlo.walks.practice import cold, subject_of
 from evarlo.walks.queries import round_lines, walkable
 from evarlo.walks.services import begin_round, close_round, open_round, show_earlier
-from evarlo.walks.treating import holds_in_words
 
 MOST_AT_ONCE = 6  # traits asked of each plot in one walk
 
@@ -109,9 +112,14 @@ def round_page(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
         "empty": not any(walkable(r) for r in rounds),
         "ids": ",".join(str(r.pk) for r in rounds),
     }
-    subject = next((s for r in rounds if (s := subject_of(r.trait))), "")
-    context["warm_up"] = subject if cold(request.user, subject, timezone.now()) else ""
+    context["warm_up"] = warm_up_for(rounds, request.user, timezone.now())
     return render(request, "walks/round.html", context)
+
+
+def warm_up_for(rounds: list[Round], user: User, now: datetime) -> str:
+    """What is practised before these rounds, by somebody who has not lately; empty for nothing."""
+    asked = registry.warm_up
+    return next((subject for r in rounds if (subject := asked(user, r.trait, now))), "") if asked else ""
 
 
 @may("observe")

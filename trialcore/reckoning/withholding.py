@@ -11,7 +11,7 @@ from datetime import date, datetime, timedelta
 
 
 @dataclass(frozen=True)
-class Treatment:
+class Interval:
     """What was done when, the hours nobody enters after it and the days nothing is picked after it."""
 
     what: str
@@ -31,26 +31,26 @@ class Held:
     pick_for: str
 
 
-def entry_until(treatment: Treatment) -> datetime:
+def entry_until(interval: Interval) -> datetime:
     """The moment from which a treated plot may be entered again. Raises ValueError for hours below nought."""
-    if treatment.entry_hours < 0:
+    if interval.entry_hours < 0:
         raise ValueError("hours cannot be below nought")
-    return treatment.done + timedelta(hours=treatment.entry_hours)
+    return interval.done + timedelta(hours=interval.entry_hours)
 
 
-def pick_from(treatment: Treatment) -> date:
+def pick_from(interval: Interval) -> date:
     """The first day on which a treated plot may be picked: the day of treatment counts as day nought. Raises ValueError for
     days below nought."""
-    if treatment.pick_days < 0:
+    if interval.pick_days < 0:
         raise ValueError("days cannot be below nought")
-    return treatment.done.date() + timedelta(days=treatment.pick_days)
+    return interval.done.date() + timedelta(days=interval.pick_days)
 
 
-def held(treatments: Iterable[Treatment], now: datetime) -> Held:
+def held(intervals: Iterable[Interval], now: datetime) -> Held:
     """The strictest of what still holds at `now`."""
     out: tuple[datetime, str] | None = None
     pick: tuple[date, str] | None = None
-    for t in treatments:
+    for t in intervals:
         until, first = entry_until(t), pick_from(t)
         if until > now and (out is None or until > out[0]):
             out = (until, t.what)

@@ -12,7 +12,7 @@ from trialcore.field.clustering import lies_together
 from trialcore.field.incidence import Reached, mean_severity, trial_incidence
 from trialcore.field.leaves import ALIKE, LESIONS, SHAPES, damaged_share, drawn_leaf, drawn_plot, half_width
 from trialcore.field.samples import plants_to_sample, sample_mean
-from trialcore.reckoning.withholding import Treatment, entry_until, held, next_times, pick_from
+from trialcore.reckoning.withholding import Interval, entry_until, held, next_times, pick_from
 
 
 class Leaves(unittest.TestCase):
@@ -150,8 +150,8 @@ class Spread(unittest.TestCase):
 class Withholding(unittest.TestCase):
     def test_the_strictest_counts_until_it_has_passed(self) -> None:
         now = datetime(2026, 7, 10, 9, tzinfo=UTC)
-        soap = Treatment("soap", now - timedelta(hours=2), 4, 1)
-        other = Treatment("copper", now - timedelta(days=1), 24, 7)
+        soap = Interval("soap", now - timedelta(hours=2), 4, 1)
+        other = Interval("copper", now - timedelta(days=1), 24, 7)
         self.assertEqual(entry_until(soap), now + timedelta(hours=2))
         self.assertEqual(pick_from(other), date(2026, 7, 16))
         found = held([soap, other], now)
@@ -160,9 +160,9 @@ class Withholding(unittest.TestCase):
         later = held([soap, other], now + timedelta(days=6))
         self.assertEqual((later.entry_until, later.pick_from), (None, None))
         with self.assertRaises(ValueError):
-            entry_until(Treatment("x", now, -1))
+            entry_until(Interval("x", now, -1))
         with self.assertRaises(ValueError):
-            pick_from(Treatment("x", now, 0, -1))
+            pick_from(Interval("x", now, 0, -1))
 
     def test_repeats_count_from_the_last_time(self) -> None:
         first = date(2026, 6, 1)

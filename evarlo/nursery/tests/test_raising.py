@@ -17,9 +17,9 @@ from evarlo.seeds.models import Move
 from evarlo.seeds.services import move_stock
 from evarlo.testing import world
 from evarlo.testing.raising import Nursery
-from evarlo.trials.agenda import agenda_of
 from evarlo.trials.models import Trial
 from evarlo.trials.services import Refused
+from evarlo.trials.tasks import season_tasks
 from trialcore.field.emergence import Coming
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.resow import Advice
@@ -205,7 +205,7 @@ class TheBook(Raised):
         self.assertContains(self.client.post(url, typed | {"days": "2"}), "from 3 to 30", status_code=422)
         Trial.objects.filter(pk=self.n.trial.pk).update(plant_on=plant_on)
         self.client.post(url, typed | {"keep": "yes"})
-        days = {line.what: d.on for line, d in agenda_of(Trial.objects.get(pk=self.n.trial.pk)).dated}
+        days = {line.what: d.on for line, d in season_tasks(Trial.objects.get(pk=self.n.trial.pk)).dated}
         self.assertEqual(days["Begin hardening off"], plant_on - timedelta(days=9))
         self.assertEqual(days["Harden off: out"], plant_on - timedelta(days=3))
 

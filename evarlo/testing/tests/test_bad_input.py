@@ -129,11 +129,11 @@ class Forms(TestCase):
                 },
             ),
             "event": (
-                reverse("walks:new-event", args=[raised]),
+                reverse("events:new-event", args=[raised]),
                 {"kind": "hail", "on": day, "plots": "101-103", "recover_days": "10", "pull_over": "50", "unless_over": "20"},
             ),
             "treatment": (
-                reverse("walks:new-treatment", args=[raised]),
+                reverse("events:new-care", args=[raised]),
                 {
                     "kind": "feed",
                     "what": "Seaweed",
@@ -147,11 +147,11 @@ class Forms(TestCase):
                 },
             ),
             "watch": (
-                reverse("walks:new-watch", args=[raised]),
+                reverse("pests:new-watch", args=[raised]),
                 {"problem": str(Problem.objects.get(name="Aphids").pk), "since": day},
             ),
             "problem": (
-                reverse("walks:new-problem", args=[raised]),
+                reverse("pests:new-problem", args=[raised]),
                 {"name": "Gall midge", "kind": "pest", "threshold": "10", "threshold_of": "plants"},
             ),
             "place": (reverse("raising:add-place"), {"name": "Bench", "capacity": "8", "shelter": "glass", "celsius": "20"}),

@@ -7,19 +7,19 @@ from django.utils import timezone
 from playwright.sync_api import Page, expect
 
 from evarlo.catalogue.models import Crop, Problem
+from evarlo.events.care import Done, keep_care
+from evarlo.events.events import Rule, keep_event
 from evarlo.grounds.history import keep_use
 from evarlo.grounds.models import Site
 from evarlo.grounds.weather import read_station
 from evarlo.harvest.models import Picking
+from evarlo.pests.watches import begin_watch
 from evarlo.seeds.services import keep_lot
 from evarlo.testing import world
 from evarlo.testing.browser import PHONE, BrowserTest
 from evarlo.trials.models import Trial
 from evarlo.verdicts.models import SignedBoard
-from evarlo.walks.events import Rule, keep_event
 from evarlo.walks.models import Observation
-from evarlo.walks.treating import Done, keep_intervention
-from evarlo.walks.watching import begin_watch
 
 HEAVY = {"Corvane": 5.0, "Quillet": 7.4, "OF-17": 5.2, "Brakewater": 3.1}
 UNEVEN = (-0.5, 0.5, 0.0, 0.25)  # kg a pick, by entry and block: the same whatever layout the shuffle drew
@@ -222,7 +222,7 @@ class EveryPage(BrowserTest):
         watch = begin_watch(made, Problem.objects.get(name="Aphids"), today, by, today)
         keep_event(made, "hail", today, "", list(made.plots.all()[:4]), 9, Rule(50, 20), by, today)
         done = Done("spray", "Soap", timezone.now(), 5, "ml", 4, 3, label_read=True)
-        keep_intervention(made, list(made.plots.all()[:4]), done, by, timezone.now())
+        keep_care(made, list(made.plots.all()[:4]), done, by, timezone.now())
         seen = world.walk(made, "first-flower", by)
         world.keep(seen, plot, by, day=world.TODAY)
         assert made.bed

@@ -11,11 +11,13 @@ from playwright.sync_api import Page, expect
 
 from evarlo.catalogue.models import Problem, Trait
 from evarlo.catalogue.problems import area_trait
+from evarlo.events.models import Care, Event, Photo
+from evarlo.pests.watches import begin_watch
+from evarlo.practice.models import Practice
 from evarlo.testing import world
 from evarlo.testing.browser import DESK, PHONE, BrowserTest
-from evarlo.walks.models import Event, Intervention, Observation, Photo, Practice
+from evarlo.walks.models import Observation
 from evarlo.walks.services import Seen, close_round, keep_observation, open_round
-from evarlo.walks.watching import begin_watch
 
 
 class Grown(BrowserTest):
@@ -102,7 +104,7 @@ class Befallen(Grown):
         self.go(page, "walk/care/")
         page.get_by_role("button", name="Undo").click()
         expect(page.get_by_text("Nobody enters until")).to_have_count(0)
-        self.assertIsNotNone(Intervention.objects.get().withdrawn_at)
+        self.assertIsNotNone(Care.objects.get().withdrawn_at)
 
     def test_a_disease_over_days_on_the_plan(self) -> None:
         today = timezone.localdate()

@@ -12,8 +12,8 @@ from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
 from evarlo.seeds.services import keep_lot
 from evarlo.testing import world
-from evarlo.trials.agenda_services import finish_task
 from evarlo.trials.models import Trial
+from evarlo.trials.task_services import finish_task
 from evarlo.walks.services import plan_round
 
 

@@ -14,10 +14,10 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Trait
 from evarlo.people.models import Role, User
+from evarlo.practice.agreement import pairs_of
 from evarlo.testing import world
 from evarlo.trials.models import Plot
 from evarlo.trials.services import Refused
-from evarlo.walks.agreement import pairs_of
 from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along, unsettled
 from evarlo.walks.models import Observation, Rival
 from evarlo.walks.queries import course, current, shown, walked_traits, within
@@ -276,7 +276,7 @@ class Agreement(Phone):
         self.assertEqual(self.values()[self.plots[0].number], 10.0)
         self.assertEqual(self.along(self.by)["again"], [])
         self.client.force_login(self.by)
-        self.assertContains(self.client.get(reverse("walks:agreement", args=[self.made.slug])), "scores 5.0 % higher")
+        self.assertContains(self.client.get(reverse("practice:agreement", args=[self.made.slug])), "scores 5.0 % higher")
 
     def test_the_same_plots_are_asked_again_for_a_person_and_none_of_what_is_counted(self) -> None:
         first = self.along(self.by)["again"]

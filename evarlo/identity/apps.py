@@ -1,0 +1,13 @@
+from django.apps import AppConfig
+
+
+class IdentityConfig(AppConfig):
+    name = "evarlo.identity"
+
+    def ready(self) -> None:
+        from evarlo.identity import doubts
+        from evarlo.trials.registry import registry
+
+        registry.diary.append(doubts.diary)
+        registry.due.append(doubts.due)
+        registry.ways.append(doubts.ways)

@@ -1,0 +1,261 @@
+"""The tasks of a trial's season: those that its crop brings with it, those a person added, when each falls and what clashes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from statistics import median_low
+from typing import Any
+
+from django.urls import reverse
+
+from evarlo.grounds.weather import Record, record_of
+from evarlo.trials.doubts import date_doubts
+from evarlo.trials.models import Task, Trial
+from evarlo.trials.needs import entries_short, plan_of
+from evarlo.trials.registry import Due, registry
+from evarlo.ui.fields import read_day
+from trialcore.field.weather import soil_warm_on
+from trialcore.reckoning import schedule
+from trialcore.reckoning.schedule import Dated, Offset, SowingWindow, sowing_window
+
+STAGES = ("sow", "plant", "pick")  # whose days the trial itself holds, and whose doing is recorded at their own places
+SOON, GRACE = 7, 21  # days ahead that a task is due; days after its last one that it still is
+HOT_SHARE = 0.2
+BEFORE_SETTING: dict[str, tuple[str, Offset]] = {  # what other planting material wants before it is set
+    "tuber": ("Set the tubers out in the light to sprout", (-42, -35, -28)),
+    "clove": ("Split the bulbs into cloves", (-2, -1, 0)),
+    "crown": ("Soak the crowns", (-1, 0, 0)),
+}
+
+
+@dataclass(frozen=True)
+class Line:
+    """One task as it stands: what, when, after what, and what a person said of it."""
+
+    key: str
+    what: str
+    dated: Dated | None
+    after: str
+    done_on: date | None
+    own: Task | None
+    condition: str = ""
+
+    @property
+    def said(self) -> str:
+        """Where its day comes from, or what it waits for."""
+        if self.condition:
+            return self.condition
+        return f"after {self.after.lower()}" if self.after else ""
+
+
+@dataclass(frozen=True)
+class SeasonTasks:
+    lines: tuple[Line, ...]
+    window: SowingWindow
+    conflicts: tuple[str, ...]
+
+    @property
+    def dated(self) -> list[tuple[Line, Dated]]:
+        return sorted(((line, line.dated) for line in self.lines if line.dated), key=lambda x: (x[1].on, x[0].key))
+
+    @property
+    def waiting(self) -> list[Line]:
+        """Own tasks that wait for a state of the plants, and whatever has no day yet."""
+        return [line for line in self.lines if line.dated is None]
+
+
+@dataclass(frozen=True)
+class _Usual:
+    key: str
+    what: str
+    after: str | None
+    offset: Offset
+
+
+def usual_tasks(trial: Trial) -> list[_Usual]:
+    """What a trial of this crop comes to, by its profile."""
+    profile, plan = trial.crop.profile, plan_of(trial)
+    made = [_Usual("order", "Order seed", "sow", (-plan.lead_days - 30, -plan.lead_days - 5, -plan.lead_days))]
+    if before := BEFORE_SETTING.get(str(profile.get("germination", ""))):
+        made.append(_Usual("prepare", before[0], "sow", before[1]))
+    made.append(_Usual("sow", "Sow", None, (0, 0, 0)))
+    if days := profile.get("emergence_days"):
+        made.append(_Usual("emergence", "Count emergence", "sow", _range(days)))
+    if plan.transplant:
+        made.append(_Usual("plant", "Plant out", "sow", _range(profile.get("transplant_days") or (28, 42))))
+        made.append(_Usual("harden", "Begin hardening off", "plant", (-10, -7, -5)))
+    stands = ("plant", (7, 14, 21)) if plan.transplant else ("sow", (20, 28, 40))
+    made.append(_Usual("stand", "Count the stand", *stands))
+    if days := profile.get("flower_days"):
+        made.append(_Usual("flower", "Look for the first flower", "sow", _range(days)))
+    made.append(_Usual("pick", "First pick", "sow", _range(profile.get("edible_days") or (60, 120))))
+    made.append(_Usual("verdict", "Compare and decide", "pick", (14, 45, 120)))
+    return made
+
+
+def _range(days: Any) -> Offset:
+    low, high = int(days[0]), int(days[1])
+    return low, round((low + high) / 2), high
+
+
+def begun_in(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
+    """The day on which each stage of some trials was begun, from wherever that is recorded."""
+    return {stage: day for source in registry.begun for stage, day in source(trial_ids).items()}
+
+
+def tasks_of(
+    trial: Trial, window: SowingWindow | None = None, begun: dict[tuple[int, str], date] | None = None
+) -> tuple[list[schedule.Task], dict[str, tuple[str, Task | None, str]]]:
+    """The tasks to be dated, and by key what is shown of them: the words, what a person said of it, what it waits for."""
+    said = {t.key: t for t in trial.tasks.all()}
+    begun = begun_in([trial.pk]) if begun is None else begun
+    planned = {"sow": trial.sow_on, "plant": trial.plant_on, "pick": trial.pick_on}
+    made: list[schedule.Task] = []
+    shown: dict[str, tuple[str, Task | None, str]] = {}
+    for u in usual_tasks(trial):
+        own = said.pop(u.key, None)
+        if own and own.dropped:
+            continue
+        done = begun.get((trial.pk, u.key)) or (own.done_on if own else None)
+        if u.key == "order":
+            done = done or begun.get((trial.pk, "sow"))  # what was sown is no longer ordered
+        fixed = planned[u.key] if u.key in STAGES else own.on if own else None
+        limits = (window.earliest, window.latest) if u.key == "sow" and window else (None, None)
+        made.append(schedule.Task(u.key, u.after, u.offset, fixed, done, limits))
+        shown[u.key] = (u.what, own, "")
+    for n, (level, day) in enumerate(dated_levels(trial)[1:], start=2):
+        made.append(schedule.Task(f"sow-{n}", fixed=day))
+        shown[f"sow-{n}"] = (f"Sow {level}", None, "")
+    for task in said.values():
+        if task.what and not task.dropped:
+            made.append(schedule.Task(task.key, task.after or None, (task.days, task.days, task.days), task.on, task.done_on))
+            shown[task.key] = (task.what, task, task.condition)
+    return made, shown
+
+
+def dated_levels(trial: Trial) -> list[tuple[str, date]]:
+    """The levels of a second factor that are days to sow on, in order; none where they are not."""
+    if "sow" not in trial.factor.casefold():
+        return []
+    year = trial.sow_on.year if trial.sow_on else trial.made_at.year
+    found = []
+    for level in trial.levels:
+        day = read_day(level, year)
+        if day is None:
+            return []
+        if trial.sow_on and day < trial.sow_on - timedelta(days=180):
+            day = day.replace(year=day.year + 1)
+        found.append((level, day))
+    return sorted(found, key=lambda x: x[1])
+
+
+def planned_dates(trial: Trial) -> list[tuple[str, str, Dated]]:
+    """Key, words and date of each usual task of a trial that is still being typed, in time order."""
+    days = {"sow": trial.sow_on, "plant": trial.plant_on, "pick": trial.pick_on}
+    usual = usual_tasks(trial)
+    found = schedule.schedule([schedule.Task(u.key, u.after, u.offset, days.get(u.key)) for u in usual])
+    rows = [(u.key, u.what, found[u.key]) for u in usual if u.key in found]
+    return sorted(rows, key=lambda row: (row[2].on, row[0]))
+
+
+def season_tasks(trial: Trial) -> SeasonTasks:
+    """Everything to be done, in time order, with what does not go together."""
+    record = record_of(trial.bed.site) if trial.bed else None
+    window = window_of(trial, record)
+    tasks, shown = tasks_of(trial, window)
+    found = schedule.schedule(tasks)
+    lines = []
+    for t in tasks:
+        what, own, condition = shown[t.key]
+        after = shown[t.after][0] if t.after and t.after in shown else ""
+        lines.append(Line(t.key, what, found.get(t.key), after, t.done, own, condition))
+    return SeasonTasks(tuple(lines), window, tuple(_conflicts(trial, lines, window, record)))
+
+
+def window_of(trial: Trial, record: Record | None) -> SowingWindow:
+    """When the crop can be sown at the trial's site in its year, as far as the record of the weather tells."""
+    profile, plan = trial.crop.profile, plan_of(trial)
+    risk = record.risk if record else None
+    year = trial.sow_on.year if trial.sow_on else int(trial.season[:4]) if trial.season[:4].isdigit() else trial.made_at.year
+    soil = profile.get("soil_c")
+    warm = _usually_warm(record, soil[0]) if record and soil and not plan.transplant else None
+    return sowing_window(
+        year,
+        tender=profile.get("frost") == "tender",
+        last_frost=risk.last if risk else None,
+        first_frost=risk.first if risk else None,
+        soil_warm=warm,
+        raised_days=_pair(profile.get("transplant_days")) if plan.transplant else None,
+        emergence_days=_pair(profile.get("emergence_days")),
+        ready_days=_pair(profile.get("edible_days")),
+        ends_with_frost="frost" in str(profile.get("cutoff", "")),
+    )
+
+
+def _pair(days: Any) -> tuple[int, int] | None:
+    return (int(days[0]), int(days[1])) if days else None
+
+
+def _usually_warm(record: Record, needed: float) -> str | None:
+    """The month-day by which the soil was warm in half of the years on record."""
+    years = sorted({d.day.year for d in record.days})
+    found = [day for y in years if (day := soil_warm_on([d for d in record.days if d.day.year == y], needed, date(y, 1, 1)))]
+    if not found:
+        return None
+    return f"{date(2001, 1, 1) + timedelta(days=median_low([d.timetuple().tm_yday for d in found]) - 1):%m-%d}"
+
+
+def _conflicts(trial: Trial, lines: list[Line], window: SowingWindow, record: Record | None) -> Iterable[str]:
+    yield from date_doubts(trial)
+    by_key = {line.key: line for line in lines if line.dated and not line.done_on}
+    sow, pick, flower = by_key.get("sow"), by_key.get("pick"), by_key.get("flower")
+    if sow and sow.dated and window.earliest and sow.dated.on < window.earliest:
+        yield f"Sowing on {sow.dated.on:%-d %b} is earlier than {window.earliest:%-d %b}, when it would be {window.reasons[0]}."
+    if sow and sow.dated and window.latest and sow.dated.on > window.latest:
+        yield f"Sowing on {sow.dated.on:%-d %b} is later than {window.latest:%-d %b}: it has to be {window.reasons[-1]}."
+    if pick and pick.dated and pick.dated.late_by > 0 and not trial.pick_on:
+        yield f"The first pick would come {pick.dated.late_by} days after the last day for it, {pick.dated.latest:%-d %b}."
+    limit = trial.crop.profile.get("heat_limit_c")
+    if flower and flower.dated and record and limit:
+        share = _hot(record, flower.dated, float(limit))
+        if share is not None and share > HOT_SHARE:
+            span = f"{flower.dated.earliest:%-d %b} to {flower.dated.latest:%-d %b}"
+            hot = f"{100 * share:.0f} % of days on record were hotter than {limit:g} °C"
+            yield f"It would flower from {span}, when {hot}: it sets poorly then."
+
+
+def _hot(record: Record, dated: Dated, limit: float) -> float | None:
+    days = {f"{dated.earliest + timedelta(days=i):%m-%d}" for i in range((dated.latest - dated.earliest).days + 1)}
+    found = [d.tmax > limit for d in record.days if d.tmax is not None and f"{d.day:%m-%d}" in days]
+    return sum(found) / len(found) if found else None
+
+
+def due(today: date) -> Iterable[Due]:
+    """Tasks of the next days, and those that nobody has done yet. Sowing, planting and picking speak for themselves, and seed
+    is to be ordered only where a ledger says that it is short."""
+    since = today - timedelta(days=400)
+    trials = list(
+        Trial.objects.filter(decided_at__isnull=True, layout_fixed_at__isnull=False, sow_on__gte=since)
+        .select_related("crop", "need_plan")
+        .prefetch_related("tasks")
+    )
+    begun, short = begun_in([t.pk for t in trials]), entries_short(trials, today)
+    for trial in trials:
+        tasks, shown = tasks_of(trial, begun=begun)
+        found = schedule.schedule(tasks)
+        for t in tasks:
+            dated = found.get(t.key)
+            if dated is None or t.done or t.key in STAGES or dated.on > today + timedelta(days=SOON):
+                continue
+            what, own, _ = shown[t.key]
+            if own is None and today > dated.latest + timedelta(days=GRACE):
+                continue
+            if t.key == "order" and not short.get(trial.pk):
+                continue
+            if t.after and t.key != "order" and (trial.pk, "sow") not in begun:
+                continue
+            amount = f"{short[trial.pk]} short" if t.key == "order" else ""
+            place = "trials:needs" if t.key == "order" else "trials:calendar-page"
+            yield Due("Do", what, trial, amount, dated.on, reverse(place, args=[trial.slug]))

@@ -1,0 +1,168 @@
+"""The tasks of a season: when they fall, what moves with what, what clashes, and what a calendar program gets."""
+
+from datetime import date, timedelta
+
+from django.test import TestCase
+from django.urls import reverse
+from django.utils import timezone
+from icalendar import Calendar
+
+from evarlo.catalogue.models import Crop
+from evarlo.grounds.models import Site
+from evarlo.grounds.weather import keep_days
+from evarlo.people.models import Role, User
+from evarlo.testing import world
+from evarlo.trials.models import Trial
+from evarlo.trials.services import Refused
+from evarlo.trials.task_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
+from evarlo.trials.tasks import dated_levels, season_tasks
+from trialcore.field.weather import simulated_days
+
+SOW = date(2026, 4, 1)
+
+
+class Seasons(TestCase):
+    """Bulb fennel: raised 28 to 40 days, ready 80 to 105 days after sowing, comes up after 8 to 14."""
+
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.made = world.trial(self.by, sow_on=SOW)
+        self.today = timezone.localdate()
+        self.client.force_login(self.by)
+
+    def days(self) -> dict[str, date]:
+        made = Trial.objects.get(pk=self.made.pk)
+        return {line.key: d.on for line, d in season_tasks(made).dated}
+
+    def test_everything_is_counted_from_sowing(self) -> None:
+        days = self.days()
+        self.assertEqual(days["plant"], SOW + timedelta(days=34))
+        self.assertEqual(days["harden"], SOW + timedelta(days=27))
+        self.assertEqual(days["pick"], SOW + timedelta(days=92))
+
+    def test_tubers_are_set_out_to_sprout_weeks_before(self) -> None:
+        self.assertNotIn("prepare", self.days())
+        Trial.objects.filter(pk=self.made.pk).update(crop=Crop.objects.get(name="Potato"))
+        self.assertEqual(self.days()["prepare"], SOW - timedelta(days=35))
+
+    def test_moving_sowing_moves_what_follows_also_where_a_day_was_set(self) -> None:
+        move_task(self.made, "plant", date(2026, 5, 10), self.by)
+        moved = move_task(self.made, "sow", SOW + timedelta(days=6), self.by)
+        self.assertEqual(set(moved.values()), {6})
+        self.assertLessEqual({"sow", "plant", "harden", "pick", "emergence", "stand"}, set(moved))
+        self.made.refresh_from_db()
+        self.assertEqual((self.made.sow_on, self.made.plant_on), (date(2026, 4, 7), date(2026, 5, 16)))
+        self.assertIn("Sow: moved by +6 days.", [d.said for d in self.made.deeds.all()])
+
+    def test_what_was_really_sown_counts(self) -> None:
+        world.sow(self.made, self.by, date(2026, 4, 11))
+        self.assertEqual(self.days()["plant"], date(2026, 5, 15))
+        with self.assertRaisesMessage(Refused, "done already"):
+            move_task(self.made, "sow", date(2026, 4, 20), self.by)
+
+    def test_a_set_day_goes_back_to_where_it_is_reckoned(self) -> None:
+        move_task(self.made, "stand", date(2026, 6, 30), self.by)
+        self.assertEqual(self.days()["stand"], date(2026, 6, 30))
+        move_task(self.made, "stand", None, self.by)
+        self.assertEqual(self.days()["stand"], SOW + timedelta(days=48))
+
+    def test_an_own_task_follows_another_or_waits_for_the_plants(self) -> None:
+        add_task(self.made, "Earth up", None, "plant", 20, "", self.by)
+        add_task(self.made, "Tie in", None, "", 0, "30 cm high", self.by)
+        self.assertEqual(self.days()["own-1"], SOW + timedelta(days=54))
+        season = season_tasks(Trial.objects.get(pk=self.made.pk))
+        self.assertEqual([(line.what, line.said) for line in season.waiting], [("Tie in", "30 cm high")])
+        for given, field in (((None, "", 0, ""), "on"), ((None, "nothing", 0, ""), "after")):
+            with self.assertRaises(Refused) as caught:
+                add_task(self.made, "Later", *given, self.by)
+            self.assertEqual(caught.exception.field, field)
+
+    def test_a_task_is_finished_taken_off_and_put_back(self) -> None:
+        finish_task(self.made, "emergence", date(2026, 4, 13), self.by, self.today)
+        drop_task(self.made, "harden", self.by)
+        self.assertNotIn("harden", self.days())
+        season = season_tasks(Trial.objects.get(pk=self.made.pk))
+        self.assertEqual({line.key: line.done_on for line in season.lines}["emergence"], date(2026, 4, 13))
+        bring_back_tasks(self.made)
+        self.assertIn("harden", self.days())
+        for act in (lambda: drop_task(self.made, "sow", self.by), lambda: finish_task(self.made, "pick", SOW, self.by, self.today)):
+            with self.assertRaises(Refused):
+                act()
+        with self.assertRaisesMessage(Refused, "still to come"):
+            finish_task(self.made, "stand", self.today + timedelta(days=1), self.by, self.today)
+
+    def test_levels_that_are_days_are_sown_each_on_its_own(self) -> None:
+        made = world.trial(self.by, name="Dates", sow_on=SOW, design="split", factor="Sowing date", levels=("1 Apr", "24 Apr"))
+        self.assertEqual([day for _, day in dated_levels(made)], [SOW, date(2026, 4, 24)])
+        self.assertEqual({line.what: d.on for line, d in season_tasks(made).dated}["Sow 24 Apr"], date(2026, 4, 24))
+        other = world.trial(self.by, name="Spacing", sow_on=SOW, design="split", factor="Spacing", levels=("20 cm", "30 cm"))
+        self.assertEqual(dated_levels(other), [])
+
+    def test_clashes_with_the_weather_on_record_are_said_with_their_figures(self) -> None:
+        site = Site.objects.get()
+        Site.objects.filter(pk=site.pk).update(latitude=53.4)
+        keep_days(site, simulated_days(53.4, date(2016, 1, 1), 3650, seed=3, gaps=False), "station")
+        crop = Crop.objects.get(name="Edamame soybean")
+        early = world.trial(self.by, name="Early", crop=crop, sow_on=date(2026, 3, 1))
+        season = season_tasks(early)
+        assert season.window.earliest and season.window.latest
+        self.assertTrue(any("Sowing on 1 Mar is earlier than" in said for said in season.conflicts), season.conflicts)
+        late = world.trial(self.by, name="Late", crop=crop, sow_on=date(2026, 9, 1))
+        said = " ".join(season_tasks(late).conflicts)
+        self.assertIn(f"Sowing on 1 Sep is later than {season.window.latest:%-d %b}", said)
+        self.assertIn("ready before frost comes again", said)
+
+    def test_sowing_is_counted_back_from_a_market_day(self) -> None:
+        url = reverse("trials:calendar-page", args=[self.made.slug])
+        page = self.client.get(url, {"market": "2026-09-12", "keeps": "14"})
+        self.assertContains(page, "sow from 16 May to 30 May 2026: it takes 80 to 105 days.")
+        self.assertContains(self.client.get(url, {"market": "harvest home"}), "Found “harvest home”. Expected a date")
+
+    def test_sowings_that_follow_each_other_go_by_the_warmth_on_record(self) -> None:
+        url = reverse("trials:calendar-page", args=[self.made.slug])
+        asked = {"market": "", "times": "3", "every": "14"}
+        page = self.client.get(url, asked)
+        self.assertContains(page, "every day counted alike")
+        self.assertContains(page, "15 Apr 2026")
+        Site.objects.update(latitude=53.4)
+        keep_days(Site.objects.get(), simulated_days(53.4, date(2020, 1, 1), 1500, seed=3, gaps=False), "station")
+        warm = self.client.get(url, asked)
+        self.assertContains(warm, "by degree days above 6 °C, the mean of 5 years on record")
+        first, second, third = (sown for sown, _ in warm.context["sowings"].days)
+        self.assertGreater(second - first, timedelta(days=14))  # spring: what is sown later catches up
+        self.assertGreater(third, second)
+
+    def test_the_page_moves_finishes_and_adds(self) -> None:
+        url = reverse("trials:calendar-page", args=[self.made.slug])
+        self.assertContains(self.client.get(url), "Begin hardening off")
+        at = lambda name, key: reverse(f"trials:{name}", args=[self.made.slug, key])  # noqa: E731
+        moved = self.client.post(at("move-task", "sow"), {"on": "2026-04-04"}, follow=True)
+        self.assertContains(moved, "Sow moved by +3 days.")
+        self.assertContains(moved, "Plant out +3")
+        self.assertContains(self.client.post(at("move-task", "sow"), {"on": "soon"}, follow=True), "Found “soon”. Expected a date")
+        self.assertContains(
+            self.client.post(at("move-task", "sow"), {"on": ""}, follow=True), "Sowing is what everything is counted from"
+        )
+        self.assertContains(self.client.post(at("move-task", "nobody"), {"on": "2026-04-04"}, follow=True), "cannot be moved")
+        self.client.post(at("finish-task", "emergence"), {"on": "2026-04-15"})
+        self.assertContains(self.client.get(url), "done 15 Apr")
+        wrong = self.client.post(reverse("trials:add-task", args=[self.made.slug]), {"what": "Net", "days": "x"})
+        self.assertContains(wrong, "Found “x”", status_code=422)
+        self.assertContains(wrong, 'value="Net"', status_code=422)
+        self.client.force_login(world.person(Role.HELPER))
+        self.assertEqual(self.client.post(at("move-task", "sow"), {"on": "2026-04-04"}).status_code, 403)
+        self.assertEqual(self.client.post(at("finish-task", "stand"), {"on": "2026-05-15"}).status_code, 302)
+
+    def test_a_feed_needs_no_log_in_but_its_own_address(self) -> None:
+        self.client.post(reverse("trials:new-feed", args=[self.made.slug]))
+        key = User.objects.get(pk=self.by.pk).calendar_key
+        self.client.logout()
+        answer = self.client.get(reverse("trials:feed", args=[key]))
+        events = Calendar.from_ical(answer.content).walk("VEVENT")
+        self.assertIn("Sow: Fennel", [str(e["summary"]) for e in events])
+        self.assertNotIn(b"Quillet", answer.content)
+        self.assertEqual(self.client.get(reverse("trials:feed", args=["wrong"])).status_code, 404)
+        self.client.force_login(self.by)
+        self.client.post(reverse("trials:new-feed", args=[self.made.slug]))
+        self.client.logout()
+        self.assertEqual(self.client.get(reverse("trials:feed", args=[key])).status_code, 404)
