@@ -9,15 +9,16 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
-from evarlo.catalogue.models import Claim, Cultivar, Trait
+from evarlo.catalogue import services
+from evarlo.catalogue.models import Cultivar
 from evarlo.catalogue.profile import FIELDS, shown
-from evarlo.catalogue.services import CLAIMS, CULTIVAR_FIELDS, add_synonym, keep_apart, keep_cultivar
+from evarlo.catalogue.services import CULTIVAR_FIELDS, add_synonym, keep_apart, keep_cultivar
 from evarlo.catalogue.traits import library
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import said_beside
 
 
 class CultivarForm(forms.Form):
@@ -96,12 +97,10 @@ def cultivar_page(request: PersonRequest, pk: int) -> HttpResponse:
 def keep(request: PersonRequest, pk: int) -> HttpResponse:
     cultivar, form = _cultivar(pk), CultivarForm(request.POST)
     if form.is_valid():
-        try:
+        with said_beside(form):
             keep_cultivar(cultivar, form.cleaned_data)
             say(request, f"What is known of {cultivar.name} is kept.")
             return redirect("catalogue:cultivar", pk)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _page(request, _cultivar(pk), form=form)
 
 
@@ -110,18 +109,16 @@ def keep(request: PersonRequest, pk: int) -> HttpResponse:
 def new_synonym(request: PersonRequest, pk: int) -> HttpResponse:
     cultivar, form = _cultivar(pk), SynonymForm(request.POST)
     if form.is_valid():
-        try:
+        with said_beside(form):
             add_synonym(cultivar, form.cleaned_data["synonym"])
             return redirect("catalogue:cultivar", pk)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _page(request, cultivar, synonym=form)
 
 
 @may("plan")
 @require_POST
 def drop_synonym(request: PersonRequest, pk: int, synonym: int) -> HttpResponse:
-    _cultivar(pk).synonyms.filter(pk=synonym).delete()
+    services.drop_synonym(_cultivar(pk), synonym)
     return redirect("catalogue:cultivar", pk)
 
 
@@ -129,20 +126,17 @@ def drop_synonym(request: PersonRequest, pk: int, synonym: int) -> HttpResponse:
 @require_POST
 def new_claim(request: PersonRequest, pk: int) -> HttpResponse:
     cultivar, form = _cultivar(pk), ClaimForm(request.POST)
-    if form.is_valid() and cultivar.claims.count() >= CLAIMS:
-        form.add_error("says", f"A cultivar holds {CLAIMS} claims at most.")
-    if not form.is_valid():
-        return _page(request, cultivar, claim=form)
-    d = form.cleaned_data
-    trait = Trait.objects.filter(key=d["trait"]).first() if d["trait"] else None
-    Claim.objects.create(cultivar=cultivar, says=d["says"], trait=trait, value=d["value"], source=d["source"], climate=d["climate"])
-    return redirect("catalogue:cultivar", pk)
+    if form.is_valid():
+        with said_beside(form):
+            services.add_claim(cultivar, form.cleaned_data)
+            return redirect("catalogue:cultivar", pk)
+    return _page(request, cultivar, claim=form)
 
 
 @may("plan")
 @require_POST
 def drop_claim(request: PersonRequest, pk: int, claim: int) -> HttpResponse:
-    _cultivar(pk).claims.filter(pk=claim).delete()
+    services.drop_claim(_cultivar(pk), claim)
     return redirect("catalogue:cultivar", pk)
 
 

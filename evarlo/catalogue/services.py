@@ -8,7 +8,7 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from evarlo.catalogue.models import Crop, Cultivar, Different, Synonym
+from evarlo.catalogue.models import Claim, Crop, Cultivar, Different, Synonym, Trait
 from evarlo.catalogue.profile import FIELDS, SHIPPED, SPACING, shipped_crops
 from evarlo.people.models import User
 from evarlo.ui.refused import Refused
@@ -30,6 +30,16 @@ def keep_crop(crop: Crop | None, typed: Mapping[str, Any], by: User) -> Crop:
     kept.profile = profile
     kept.save()
     return kept
+
+
+def crop_named(name: str) -> Crop | None:
+    """The crop of that name, whatever its capitals."""
+    return Crop.objects.filter(name__iexact=name).first()
+
+
+def crop_on_record(name: str, **figures: Any) -> Crop:
+    """The crop of that name, put on record with `figures` when it is new."""
+    return crop_named(name) or Crop.objects.create(name=name, **figures)
 
 
 CULTIVAR_FIELDS = ("note", "breeding", "pollination", "crossing", "habit", "height_cm", "maturity", "use")
@@ -58,6 +68,32 @@ def keep_cultivar(cultivar: Cultivar, typed: Mapping[str, Any]) -> None:
             raise Refused("A cultivar is not its own parent.", "related")
     cultivar.related, cultivar.relation = related, typed["relation"] if related else ""
     cultivar.save()
+
+
+@transaction.atomic
+def add_cultivar(crop: str, name: str, note: str = "", **known: Any) -> Cultivar:
+    """Put a cultivar on the list of a crop, which is put on record when it is new."""
+    return Cultivar.objects.create(crop=crop_on_record(crop), name=name, note=note, **known)
+
+
+@transaction.atomic
+def add_claim(cultivar: Cultivar, claim: Mapping[str, Any]) -> Claim:
+    """Keep what a catalogue says of a cultivar. Raises Refused beyond the most that one holds."""
+    if cultivar.claims.count() >= CLAIMS:
+        raise Refused(f"A cultivar holds {CLAIMS} claims at most.", "says")
+    trait = Trait.objects.filter(key=claim["trait"]).first() if claim["trait"] else None
+    said = {name: claim[name] for name in ("says", "value", "source", "climate")}
+    return Claim.objects.create(cultivar=cultivar, trait=trait, **said)
+
+
+@transaction.atomic
+def drop_claim(cultivar: Cultivar, pk: int) -> None:
+    cultivar.claims.filter(pk=pk).delete()
+
+
+@transaction.atomic
+def drop_synonym(cultivar: Cultivar, pk: int) -> None:
+    cultivar.synonyms.filter(pk=pk).delete()
 
 
 @transaction.atomic

@@ -16,7 +16,7 @@ from evarlo.people.requests import PersonRequest
 from evarlo.ui.draw.anchor import drawing_named
 from evarlo.ui.fields import NUMBER, Number, OwnIds, Words
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import said_beside
 
 OWN_KINDS = [(Trait.Kind.SCORE.value, "a score from 1 to 9"), *[(k, label) for k, label in Trait.Kind.choices if k != "score"]]
 
@@ -97,12 +97,10 @@ def traits_page(request: PersonRequest, form: TraitForm | None = None) -> HttpRe
 def new_trait(request: PersonRequest) -> HttpResponse:
     form = TraitForm(request.POST)
     if form.is_valid():
-        try:
+        with said_beside(form):
             made = add_trait(form.cleaned_data, form.cleaned_data["crop"])
             say(request, f"{made.name} can be walked from now on.")
             return redirect("catalogue:trait", made.pk)
-        except Refused as refusal:
-            form.refuse(refusal)
     return traits_page(request, form)
 
 
@@ -131,10 +129,8 @@ def new_guide(request: PersonRequest, pk: int) -> HttpResponse:
     trait, form = _trait(pk), GuideForm(request.POST)
     if form.is_valid():
         data = form.cleaned_data
-        try:
+        with said_beside(form):
             made = keep_guide(trait, data["anchors"], data["alike"], data["why"], request.user)
             say(request, f"Guide {made.version} of {trait.name} counts from now on." if made else "Nothing changed.")
             return redirect("catalogue:trait", pk)
-        except Refused as refusal:
-            form.refuse(refusal)
     return trait_page(request, pk, form)

@@ -124,3 +124,15 @@ def keep_guide(
         raise Refused("Records were made by the guide as it is. Say why it changes.", "why")
     version = last.version + 1 if last else 1
     return Guide.objects.create(trait=trait, version=version, anchors=placed, alike=told, why=why.strip(), by=by, at=timezone.now())
+
+
+@transaction.atomic
+def trait_of_column(column: str) -> Trait:
+    """The trait that a value column stands for: one without range or unit, shared by sheets that use the name."""
+    key = f"sheet-{slugify(column)[:60] or 'value'}"
+    trait = Trait.objects.filter(key=key, name=column).first()
+    if trait is None:
+        taken = Trait.objects.filter(key__startswith=key).count()
+        key = key if not taken else f"{key}-{taken + 1}"
+        trait = Trait.objects.create(key=key, name=column, kind=Trait.Kind.MEASURE, decimals=0)
+    return trait

@@ -12,7 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.catalogue.profile import FIELDS, GROUPS, SPACING, read_value, shown
-from evarlo.catalogue.services import cultivar_of, keep_crop, likely_duplicates
+from evarlo.catalogue.services import add_cultivar, crop_named, cultivar_of, keep_crop, likely_duplicates
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words
@@ -31,7 +31,7 @@ class NewCultivar(forms.Form):
 
     def clean(self) -> dict[str, str]:
         data = super().clean() or {}
-        crop = Crop.objects.filter(name__iexact=data.get("crop", "")).first()
+        crop = crop_named(data.get("crop", ""))
         known = cultivar_of(crop, data.get("name", "")) if crop else None
         if known is not None:
             as_ = "" if known.name.casefold() == data["name"].casefold() else f" as {known.name}"
@@ -44,9 +44,8 @@ def cultivars(request: PersonRequest) -> HttpResponse:
     form = NewCultivar(typed(request))
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
         data = form.cleaned_data
-        crop = Crop.objects.filter(name__iexact=data["crop"]).first() or Crop.objects.create(name=data["crop"])
-        Cultivar.objects.create(crop=crop, name=data["name"], note=data["note"])
-        say(request, f"{data['name']} is on the list of {crop.name}.")
+        made = add_cultivar(data["crop"], data["name"], data["note"])
+        say(request, f"{made.name} is on the list of {made.crop.name}.")
         return redirect("catalogue:list")
     named = Prefetch("cultivars", Cultivar.objects.order_by("name").prefetch_related("synonyms"))
     crops = Crop.objects.filter(cultivars__isnull=False).distinct().prefetch_related(named)

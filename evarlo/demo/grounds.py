@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from datetime import date, timedelta
+from typing import Any
 
-from evarlo.catalogue.models import Claim, Crop, Cultivar, Trait
-from evarlo.catalogue.services import add_synonym
+from evarlo.catalogue.models import Crop, Cultivar
+from evarlo.catalogue.services import CULTIVAR_FIELDS, add_claim, add_cultivar, add_synonym, keep_cultivar
 from evarlo.grounds.history import keep_use
-from evarlo.grounds.models import Bed, BedUse, Obstacle, SoilTest
+from evarlo.grounds.models import Bed, BedUse
+from evarlo.grounds.services import add_obstacle, add_soil_test, keep_bed
 
 Kind = BedUse.Kind
 
@@ -29,14 +31,12 @@ def remember(today: date) -> None:
     stood("Gull bed", Kind.CROP, "Cabbage", (0, 23), 500, 330)
     stood("Tide bed", Kind.CROP, "Broad bean", (0, 28), 1000, 880)
     stood("Tide bed", Kind.GREEN, "White clover", (0, 14), 640, 300)
-    SoilTest.objects.create(
-        bed=beds["Bank bed"], on=today - timedelta(days=70), ph=6.4, organic=4.1, nitrogen=14, phosphorus=38, potassium=120
-    )
-    Obstacle.objects.create(bed=beds["Bank bed"], what="Standpipe", x=17.2, y=4.3, length=0.5, width=0.5)
-    Bed.objects.filter(name="Gull bed").update(
-        gradient=Bed.Gradient.ALONG, gradient_note="wetter towards the far end", zone="frost pocket"
-    )
-    Bed.objects.filter(name="North strip").update(gradient=Bed.Gradient.ALONG, gradient_note="sand to silt")
+    soil = {"on": today - timedelta(days=70), "ph": 6.4, "organic": 4.1, "nitrogen": 14, "phosphorus": 38, "potassium": 120}
+    add_soil_test(beds["Bank bed"], soil, today)
+    add_obstacle(beds["Bank bed"], "Standpipe", x=17.2, y=4.3, length=0.5, width=0.5)
+    wet = {"gradient": Bed.Gradient.ALONG, "gradient_note": "wetter towards the far end", "zone": "frost pocket"}
+    keep_bed(beds["Gull bed"], wet)
+    keep_bed(beds["North strip"], {"gradient": Bed.Gradient.ALONG, "gradient_note": "sand to silt"})
 
 
 def describe_cultivars() -> None:
@@ -49,16 +49,24 @@ def describe_cultivars() -> None:
         ("Dunnick Late", "landrace", "late", ""),
         ("OF-17", "f2", "mid-season", "Own line"),
     ):
-        Cultivar.objects.filter(pk=known[name].pk).update(breeding=breeding, maturity=maturity, note=note)
+        keep_cultivar(known[name], _known(known[name]) | {"breeding": breeding, "maturity": maturity, "note": note})
     add_synonym(known["Pale Anchor"], "Estuary White")
     late = known["Dunnick Late"]
-    dunnick = Cultivar.objects.create(crop=late.crop, name="Dunnick", breeding="landrace")
-    Cultivar.objects.filter(pk=late.pk).update(related=dunnick, relation="selection")
-    Cultivar.objects.create(crop=late.crop, name="Breakwater", note="From a seed swap")
-    days = Trait.objects.get(key="days-to-first-pick")
-    Claim.objects.create(
-        cultivar=known["Quillet"], says="First to the market", trait=days, value=78, source="SUP-04 list", climate="inland"
-    )
-    Claim.objects.create(
-        cultivar=known["Pale Anchor"], says="Stands well without bolting", source="SUP-02 list", climate="cool coast"
-    )
+    add_cultivar(late.crop.name, "Dunnick", breeding="landrace")
+    keep_cultivar(late, _known(late) | {"related": "Dunnick", "relation": "selection"})
+    add_cultivar(late.crop.name, "Breakwater", "From a seed swap")
+    market = {
+        "says": "First to the market",
+        "trait": "days-to-first-pick",
+        "value": 78,
+        "source": "SUP-04 list",
+        "climate": "inland",
+    }
+    add_claim(known["Quillet"], market)
+    bolting = {"says": "Stands well without bolting", "trait": "", "value": None, "source": "SUP-02 list", "climate": "cool coast"}
+    add_claim(known["Pale Anchor"], bolting)
+
+
+def _known(cultivar: Cultivar) -> dict[str, Any]:
+    """What is on record of a cultivar already, as its form has it."""
+    return {name: getattr(cultivar, name) for name in (*CULTIVAR_FIELDS, "relation")}

@@ -10,6 +10,7 @@ import numpy as np
 from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Trait
+from evarlo.demo.backdating import planned_at
 from evarlo.demo.seasons import People
 from evarlo.grounds.models import Bed
 from evarlo.nursery.models import Step
@@ -91,9 +92,7 @@ def _planned(crop: Crop, beds: list[Bed], people: People, sown: date, seed: int)
     )
     fix_layout(trial, people.manager)
     made = datetime.combine(sown - timedelta(days=20), time(10), tzinfo=timezone.get_current_timezone())
-    Trial.objects.filter(pk=trial.pk).update(made_at=made, layout_fixed_at=made)
-    trial.deeds.update(at=made)
-    trial.refresh_from_db()
+    planned_at(trial, made)
     return trial
 
 

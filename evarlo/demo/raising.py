@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo import world
+from evarlo.demo.backdating import planned_at
 from evarlo.demo.seasons import People
 from evarlo.grounds.models import Bed
 from evarlo.nursery.models import Sowing, Tray
@@ -17,7 +18,7 @@ from evarlo.nursery.room import keep_reading, move_trays, new_place
 from evarlo.nursery.sowing import Put, new_tray, session_of, sow_cells
 from evarlo.seeds.germination import begin_test, end_test, keep_counts
 from evarlo.seeds.models import Lot, Move
-from evarlo.seeds.services import move_stock
+from evarlo.seeds.services import keep_lot, move_stock
 from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Trial
 from evarlo.trials.services import CriterionPlan, TrialPlan, plan_trial
@@ -91,9 +92,7 @@ def _planned(crop: Crop, bed: Bed, people: People, today: date) -> Trial:
     trial = plan_trial(plan, people.manager, seed=3301)
     fix_layout(trial, people.manager)
     made = datetime.combine(today - timedelta(days=40), time(10), tzinfo=timezone.get_current_timezone())
-    Trial.objects.filter(pk=trial.pk).update(made_at=made, layout_fixed_at=made)
-    trial.deeds.update(at=made)
-    trial.refresh_from_db()
+    planned_at(trial, made)
     return trial
 
 
@@ -138,18 +137,9 @@ def _test_lots(people: People, today: date, rng: np.random.Generator) -> None:
     if old is None:
         return
     move_stock(old, Move.Why.RECEIVED, 200, today - timedelta(days=60), people.manager, today, "a second packet")
-    fresh = Lot.objects.create(
-        cultivar=old.cultivar,
-        name=f"{today.year - 1}-207",
-        supplier="SUP-09",
-        year=today.year - 1,
-        germination=90,
-        packet=500,
-        price=3.9,
-        thousand_g=3.2,
-        made_by=people.manager,
-        made_at=timezone.now(),
-    )
+    said = {"name": f"{today.year - 1}-207", "supplier": "SUP-09", "year": today.year - 1, "germination": 90}
+    said |= {"packet": 500, "price": 3.9, "thousand_g": 3.2}
+    fresh = keep_lot(None, old.cultivar, said, people.manager)
     move_stock(fresh, Move.Why.RECEIVED, 500, today - timedelta(days=60), people.manager, today)
     for lot, share in ((old, 0.68), (fresh, 0.89)):
         test = begin_test(lot, "germination", began, 4, 25, 20, "paper", people.evaluator, today, sure=True)

@@ -11,6 +11,7 @@ import numpy as np
 from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Trait
+from evarlo.demo.backdating import planned_at, signed_at
 from evarlo.demo.world import CHECK, FENNEL
 from evarlo.grounds.models import Bed
 from evarlo.harvest.services import Weighed, keep_picking
@@ -18,9 +19,8 @@ from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import User
 from evarlo.trials.laying import fix_layout
-from evarlo.trials.models import Cause, Plot, Trial
+from evarlo.trials.models import Cause, Plot
 from evarlo.trials.services import CriterionPlan, TrialPlan, exclude_plot, plan_trial
-from evarlo.verdicts.models import SignedBoard
 from evarlo.verdicts.queries import board_of
 from evarlo.verdicts.services import give_verdict, sign_board
 from evarlo.walks.models import Round
@@ -76,9 +76,7 @@ class Season:
         )
         fix_layout(self.trial, people.manager)
         made = datetime.combine(sown - timedelta(days=25), time(9, 30), tzinfo=timezone.get_current_timezone())
-        Trial.objects.filter(pk=self.trial.pk).update(made_at=made, layout_fixed_at=made)
-        self.trial.deeds.update(at=made)
-        self.trial.refresh_from_db()
+        planned_at(self.trial, made)
         self.plots = list(self.trial.plots.select_related("entry__cultivar"))
 
     def day(self, after_sowing: int) -> date:
@@ -148,7 +146,7 @@ class Season:
                 give_verdict(line.entry, verdict, reason, line.suggestion.verdict.value, self.people.manager)
         signed = sign_board(self.trial, self.people.manager)
         at = datetime.combine(self.day(on_day), time(16, 5), tzinfo=timezone.get_current_timezone())
-        SignedBoard.objects.filter(pk=signed.pk).update(at=at)
+        signed_at(signed, at)
 
     def close(self, *rounds: Round) -> None:
         for walked in rounds:

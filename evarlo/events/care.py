@@ -15,6 +15,7 @@ from evarlo.events.models import Care
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.holds import plots_in_words
+from evarlo.trials.laying import fixed_or_refused
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import DiaryLine, Due, Pin
@@ -59,7 +60,7 @@ class Done:
 
 def standing(trial: Trial) -> list[Care]:
     """What was done and not taken back, each with its plots and who did it."""
-    some = trial.care.filter(withdrawn_at__isnull=True).select_related("by").prefetch_related("plots")
+    some = trial.care.in_force().select_related("by").prefetch_related("plots")
     return trial.once("care", lambda: list(some))
 
 
@@ -69,8 +70,7 @@ def keep_care(trial: Trial, plots: Sequence[Plot], done: Done, by: User, now: da
     an amount without its unit, or (once) for what the trial's setting does not permit."""
     if done.done_at > now:
         raise Refused(f"{timezone.localtime(done.done_at):%-d %b %Y, %H:%M} is still to come. Keep it once it is done.", "on")
-    if not trial.is_fixed:
-        raise Refused("Fix the layout first: until then the plots may still change places.", "plots")
+    fixed_or_refused(trial, "plots")
     if not plots:
         raise Refused("Nothing was chosen. Expected the plots to which it was done.", "plots")
     if done.amount is not None and not done.unit.strip():
@@ -106,7 +106,7 @@ def keep_care(trial: Trial, plots: Sequence[Plot], done: Done, by: User, now: da
 @transaction.atomic
 def withdraw_care(made: Care, by: User) -> None:
     """It was not done after all, or written down wrongly: it holds nothing back any more and stays on record, struck out."""
-    Care.objects.filter(pk=made.pk, withdrawn_at__isnull=True).update(withdrawn_at=timezone.now(), withdrawn_by=by)
+    Care.objects.in_force().filter(pk=made.pk).update(withdrawn_at=timezone.now(), withdrawn_by=by)
     made.trial.read_anew()
 
 
@@ -137,10 +137,7 @@ def held_plots(trial: Trial, now: datetime) -> dict[int, Held]:
 
 def not_before(plot: Plot, on: date) -> tuple[date, str] | None:
     """The first day on which a plot may be picked, when that is after `on`, and what asks for it."""
-    found = [
-        (pick_from(interval(made)), made.what)
-        for made in plot.care.filter(withdrawn_at__isnull=True, pick_days__gt=0, done_at__date__lte=on)
-    ]
+    found = [(pick_from(interval(made)), made.what) for made in plot.care.in_force().filter(pick_days__gt=0, done_at__date__lte=on)]
     latest = max(found, default=None)
     return latest if latest and latest[0] > on else None
 
@@ -186,9 +183,7 @@ def pins(trial: Trial) -> Iterable[Pin]:
 def due(today: date) -> Iterable[Due]:
     """Repeats that are due within a week, each counted from the last time that the same was done."""
     since = timezone.now() - timedelta(days=200)
-    rows = Care.objects.filter(withdrawn_at__isnull=True, trial__decided_at__isnull=True, done_at__gte=since).select_related(
-        "trial"
-    )
+    rows = Care.objects.in_force().filter(trial__decided_at__isnull=True, done_at__gte=since).select_related("trial")
     last: dict[tuple[int, str], Care] = {}
     for made in rows.order_by("done_at"):
         last[made.trial_id, made.what.casefold()] = made

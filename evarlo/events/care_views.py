@@ -30,7 +30,7 @@ from evarlo.trials.needs import material_need
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import said_beside
 
 CLOCK = re.compile(r"([01]?[0-9]|2[0-3])[:.]([0-5][0-9])")
 
@@ -141,12 +141,10 @@ def new_care(request: PersonRequest, slug: str) -> HttpResponse:
     form = CareForm(trial, request.POST)
     if form.is_valid():
         plots = list(trial.plots.filter(number__in=form.cleaned_data["plots"]))
-        try:
+        with said_beside(form):
             made = keep_care(trial, plots, form.done(now), request.user, now)
             say(request, f"{made.what} is kept for {len(plots)} plot{'s' if len(plots) > 1 else ''}.")
             return redirect("events:care", slug)
-        except Refused as refusal:
-            form.refuse(refusal)
     return care_page(request, slug, form)
 
 

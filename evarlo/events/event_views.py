@@ -33,7 +33,7 @@ from evarlo.trials.models import Trial
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say, warn
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, said_beside
 
 
 class RuleForm(OwnIds):
@@ -85,7 +85,7 @@ def new_event(request: PersonRequest, slug: str) -> HttpResponse:
     if form.is_valid():
         d = form.cleaned_data
         plots = list(trial.plots.filter(number__in=d["plots"]))
-        try:
+        with said_beside(form):
             made = keep_event(
                 trial, d["kind"], d["on"], d["note"], plots, d["recover_days"], form.rule(), request.user, timezone.localdate()
             )
@@ -94,13 +94,11 @@ def new_event(request: PersonRequest, slug: str) -> HttpResponse:
                 f"{made} is kept, plots reached: {len(plots)}. Scoring their damage is on the calendar.",
             )
             return redirect("events:events", slug)
-        except Refused as refusal:
-            form.refuse(refusal)
     return events_page(request, slug, form)
 
 
 def _event(slug: str, pk: int) -> Event:
-    return get_object_or_404(Event.objects.select_related("trial"), trial__slug=slug, pk=pk, withdrawn_at__isnull=True)
+    return get_object_or_404(Event.objects.in_force().select_related("trial"), trial__slug=slug, pk=pk)
 
 
 @may("exclude")

@@ -17,6 +17,7 @@ from evarlo.grounds.weather import record_of
 from evarlo.nursery.queries import sown_on
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
+from evarlo.trials.laying import fixed_or_refused
 from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Due, Pin
 from evarlo.trials.services import exclude_plot, is_left_out, lift_exclusion
@@ -67,7 +68,7 @@ class EventLine:
 
 def standing(trial: Trial) -> list[Event]:
     """The events of a trial that were not taken back."""
-    return list(trial.events.filter(withdrawn_at__isnull=True).select_related("by", "damage__trait", "recovery__trait"))
+    return list(trial.events.in_force().select_related("by", "damage__trait", "recovery__trait"))
 
 
 def proposals(trial: Trial, today: date) -> list[tuple[Spell, str]]:
@@ -95,8 +96,7 @@ def keep_event(
     never scored.
     """
     only_done(on, today)
-    if not trial.is_fixed:
-        raise Refused("Fix the layout first: until then the plots may still change places.", "plots")
+    fixed_or_refused(trial, "plots")
     if not plots:
         raise Refused("Nothing was chosen. Expected the plots that it reached.", "plots")
     first = min((day for plot, day in sown_on(trial).items() if plot in {p.pk for p in plots}), default=None)
@@ -263,7 +263,7 @@ def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
 
 
 def pins(trial: Trial) -> Iterable[Pin]:
-    for event in trial.events.filter(withdrawn_at__isnull=True):
+    for event in trial.events.in_force():
         yield Pin(event.on, f"{event.get_kind_display().capitalize()}, {event.on:%-d %b}", hurts=True)
 
 

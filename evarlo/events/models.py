@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from evarlo.trials.models import Exclusion, Plot, Trial
+from evarlo.ui.in_force import Withdrawable
 from evarlo.walks.models import Round
 
 PERSON = settings.AUTH_USER_MODEL
@@ -38,6 +39,8 @@ class Event(models.Model):
     at = models.DateTimeField()
     withdrawn_at = models.DateTimeField(null=True, blank=True)
     withdrawn_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+
+    objects = Withdrawable.as_manager()
 
     class Meta:
         ordering = ["on", "id"]
@@ -104,6 +107,8 @@ class Care(models.Model):
     withdrawn_at = models.DateTimeField(null=True, blank=True)
     withdrawn_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
 
+    objects = Withdrawable.as_manager()
+
     class Meta:
         ordering = ["done_at", "id"]
 
@@ -128,6 +133,8 @@ class Photo(models.Model):
     by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     withdrawn_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Withdrawable.as_manager()
 
     class Meta:
         ordering = ["taken_on", "at"]

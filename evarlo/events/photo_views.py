@@ -64,7 +64,7 @@ def new_photo(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
 @may("see")
 def photo(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
     """One picture, small unless the whole is asked for."""
-    found = get_object_or_404(Photo, pk=key, plot__trial__slug=slug, withdrawn_at__isnull=True)
+    found = get_object_or_404(Photo.objects.in_force(), pk=key, plot__trial__slug=slug)
     response = HttpResponse(bytes(found.image if "whole" in request.GET else found.small), content_type="image/jpeg")
     response["Cache-Control"] = "private, max-age=86400"
     return response

@@ -92,7 +92,7 @@ def keep_photo(plot: Plot, key: uuid.UUID, raw: bytes, note: str, taken_on: date
         return again
     if taken_on > today:
         taken_on = today
-    if plot.photos.filter(withdrawn_at__isnull=True).count() >= MOST_OF_A_PLOT:
+    if plot.photos.in_force().count() >= MOST_OF_A_PLOT:
         raise Refused(f"Plot {plot.number} has {MOST_OF_A_PLOT} pictures already.", "photo")
     p = read_picture(raw, keep_place)
     return Photo.objects.create(
@@ -114,12 +114,12 @@ def keep_photo(plot: Plot, key: uuid.UUID, raw: bytes, note: str, taken_on: date
 @transaction.atomic
 def withdraw_photo(photo: Photo) -> None:
     """Take a picture out of the diary; it stays on record."""
-    Photo.objects.filter(pk=photo.pk, withdrawn_at__isnull=True).update(withdrawn_at=timezone.now())
+    Photo.objects.in_force().filter(pk=photo.pk).update(withdrawn_at=timezone.now())
 
 
 def photos_of(plot: Plot) -> QuerySet[Photo]:
     """The pictures of a plot without their contents, newest first."""
-    some = plot.photos.filter(withdrawn_at__isnull=True).select_related("by")
+    some = plot.photos.in_force().select_related("by")
     return some.defer("image", "small").order_by("-taken_on", "-at")
 
 
@@ -131,5 +131,5 @@ def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
 
 def ways(plot: Plot) -> Iterable[tuple[str, str]]:
     """The page of a plot's pictures."""
-    pictures = plot.photos.filter(withdrawn_at__isnull=True).count()
+    pictures = plot.photos.in_force().count()
     yield reverse("events:photos", args=[plot.trial.slug, plot.pk]), f"Pictures ({pictures})" if pictures else "Pictures"

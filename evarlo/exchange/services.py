@@ -6,14 +6,15 @@ from datetime import date
 
 from django.db import transaction
 from django.utils import timezone
-from django.utils.text import slugify
 
-from evarlo.catalogue.models import Crop, Trait
+from evarlo.catalogue.models import Crop
+from evarlo.catalogue.traits import trait_of_column
 from evarlo.exchange.models import Sheet
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
-from evarlo.trials.models import Entry, Plot, Trial
-from evarlo.trials.services import CriterionPlan, Refused, add_criteria, cultivar_named, free_slug
+from evarlo.trials.models import Trial
+from evarlo.trials.services import CriterionPlan, FinishedPlot, add_criteria, take_in_trial
+from evarlo.ui.refused import Refused
 from evarlo.walks.services import Seen, keep_many, open_round
 from trialcore.formats.sheet import SheetPlot, TrialSheet, decode, read_trial_sheet
 from trialcore.layouts.bed import Bed, PlotSize
@@ -61,35 +62,17 @@ def make_trial(
         raise Refused("Choose the entry that the others are set against.", "check")
     if len(read.entries) < 2:
         raise Refused("A comparison needs at least two entries.", "file")
-    now = timezone.now()
-    trial = Trial.objects.create(
-        slug=free_slug(f"{name} {season}"),
-        name=name,
-        crop=crop,
-        season=season,
-        origin=Trial.Origin.SHEET,
-        design=_design(read),
-        blocks=max(1, len(read.reps)),
-        blind=False,
-        layout_fixed_at=now,
-        made_by=by,
-        made_at=now,
-    )
-    entries = {
-        code: Entry.objects.create(trial=trial, code=code, cultivar=cultivar_named(crop, code), is_check=code == check)
-        for code in read.entries
-    }
-    plots = Plot.objects.bulk_create(_plots(trial, read, entries))
+    trial, plots = take_in_trial(name, crop, season, _design(read), max(1, len(read.reps)), read.entries, check, _plots(read), by)
     by_number = {plot.number: plot for plot in plots}
     criteria = []
     for column, values in read.values.items():
-        trait = _trait(column)
+        trait = trait_of_column(column)
         walk = open_round(trial, trait, today, by)
         pairs = zip(read.plots, values, strict=True)
         keep_many(walk, [(by_number[p.plot], Seen(number=v)) for p, v in pairs if v is not None], by, today)
         criteria.append(CriterionPlan(trait, directions[column], matters[column]))
     add_criteria(trial, criteria)
-    record(trial, by, f"Brought in from {sheet.name}: {len(plots)} plots, {len(entries)} entries.", sheet=sheet.pk)
+    record(trial, by, f"Brought in from {sheet.name}: {len(plots)} plots, {len(read.entries)} entries.", sheet=sheet.pk)
     sheet.trial = trial
     sheet.save(update_fields=["trial"])
     return trial
@@ -102,26 +85,14 @@ def _design(read: TrialSheet) -> str:
     return Trial.Design.INCOMPLETE if read.has_inner_blocks else Trial.Design.BLOCKS
 
 
-def _trait(column: str) -> Trait:
-    """The trait that a value column stands for: one without range or unit, shared by sheets that use the name."""
-    key = f"sheet-{slugify(column)[:60] or 'value'}"
-    trait = Trait.objects.filter(key=key, name=column).first()
-    if trait is None:
-        taken = Trait.objects.filter(key__startswith=key).count()
-        key = key if not taken else f"{key}-{taken + 1}"
-        trait = Trait.objects.create(key=key, name=column, kind=Trait.Kind.MEASURE, decimals=0)
-    return trait
-
-
-def _plots(trial: Trial, read: TrialSheet, entries: dict[str, Entry]) -> list[Plot]:
+def _plots(read: TrialSheet) -> list[FinishedPlot]:
     """Plots where the sheet says they stood, else side by side, block by block."""
     spots = _stood(read.plots) if read.has_positions else _side_by_side(read)
     path = serpentine([row for row, _, _, _ in spots], [col for _, col, _, _ in spots])
     place = {i: n for n, i in enumerate(path, start=1)}
     return [
-        Plot(
-            trial=trial,
-            entry=entries[p.entry],
+        FinishedPlot(
+            entry=p.entry,
             number=p.plot,
             block=p.rep,
             inner=p.block if read.has_inner_blocks else "",

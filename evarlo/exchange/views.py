@@ -10,13 +10,14 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Trait
+from evarlo.catalogue.services import crop_on_record
 from evarlo.exchange.models import Sheet
 from evarlo.exchange.services import keep_sheet, make_trial
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
-from evarlo.trials.services import Refused
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused
 from trialcore.formats.sheet import MOST_BYTES, TrialSheet, read_trial_sheet
 
 SHOWN = 60
@@ -104,7 +105,7 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
     if request.method == "POST" and not read.problems and form.is_valid():
         data = form.cleaned_data
         matters = {c: v or 0.0 for c, v in form.by_column("matters").items()}
-        crop = Crop.objects.filter(name__iexact=data["crop"]).first() or Crop.objects.create(name=data["crop"])
+        crop = crop_on_record(data["crop"])
         try:
             trial = make_trial(
                 sheet,

@@ -5,23 +5,24 @@ from __future__ import annotations
 from typing import Any
 
 from django import forms
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.catalogue.models import Crop
+from evarlo.catalogue.services import crop_named
+from evarlo.grounds import services
 from evarlo.grounds.history import Lain, clashes_in, history_of, keep_use, shared_yields
-from evarlo.grounds.models import Bed, BedUse, Obstacle, SoilTest
+from evarlo.grounds.models import Bed, BedUse
+from evarlo.grounds.services import BED_TRAITS
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.draw.occupancy import Box, occupancy
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import said_beside
 from trialcore.reckoning.rotation import stretches, years_since
-
-TRAITS = ("environment", "zone", "gradient", "gradient_note", "shade_hours", "pests")
 
 
 class BedForm(forms.Form):
@@ -88,7 +89,7 @@ def _page(request: PersonRequest, bed: Bed, **bound: forms.Form) -> HttpResponse
         "soil": bed.soil_tests.all(),
         "obstacles": bed.obstacles.all(),
         "crops": Crop.objects.values_list("name", flat=True),
-        "traits": BedForm(initial={name: getattr(bed, name) for name in TRAITS}),
+        "traits": BedForm(initial={name: getattr(bed, name) for name in BED_TRAITS}),
         "use": UseForm(initial={"to_m": bed.length_m}),
         "test": SoilForm(initial={"on": today}),
         "obstacle": ObstacleForm(),
@@ -113,9 +114,7 @@ def keep_traits(request: PersonRequest, pk: int) -> HttpResponse:
     bed, form = _bed(pk), BedForm(request.POST)
     if not form.is_valid():
         return _page(request, bed, traits=form)
-    for name in TRAITS:
-        setattr(bed, name, form.cleaned_data[name])
-    bed.save(update_fields=list(TRAITS))
+    services.keep_bed(bed, {name: form.cleaned_data[name] for name in BED_TRAITS})
     say(request, f"What {bed.name} is like is kept.")
     return redirect("grounds:bed", pk)
 
@@ -126,8 +125,8 @@ def add_use(request: PersonRequest, pk: int) -> HttpResponse:
     bed, form = _bed(pk), UseForm(request.POST)
     if form.is_valid():
         d = form.cleaned_data
-        crop = Crop.objects.filter(name__iexact=d["what"]).first()
-        try:
+        crop = crop_named(d["what"])
+        with said_beside(form):
             keep_use(
                 bed,
                 d["kind"],
@@ -141,15 +140,14 @@ def add_use(request: PersonRequest, pk: int) -> HttpResponse:
                 d["yield_kg"],
             )
             return redirect("grounds:bed", pk)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _page(request, bed, use=form)
 
 
 @may("plan")
 @require_POST
 def drop_use(request: PersonRequest, pk: int, use: int) -> HttpResponse:
-    get_object_or_404(_bed(pk).uses, pk=use).delete()
+    if not services.drop_use(_bed(pk), use):
+        raise Http404("Nothing of that is on record here.")
     return redirect("grounds:bed", pk)
 
 
@@ -157,12 +155,11 @@ def drop_use(request: PersonRequest, pk: int, use: int) -> HttpResponse:
 @require_POST
 def add_soil(request: PersonRequest, pk: int) -> HttpResponse:
     bed, form = _bed(pk), SoilForm(request.POST)
-    if form.is_valid() and form.cleaned_data["on"] > timezone.localdate():
-        form.add_error("on", "That day is still to come. Expected the day the soil was taken.")
-    if not form.is_valid():
-        return _page(request, bed, test=form)
-    SoilTest.objects.create(bed=bed, **form.cleaned_data)
-    return redirect("grounds:bed", pk)
+    if form.is_valid():
+        with said_beside(form):
+            services.add_soil_test(bed, form.cleaned_data, timezone.localdate())
+            return redirect("grounds:bed", pk)
+    return _page(request, bed, test=form)
 
 
 @may("plan")
@@ -170,17 +167,15 @@ def add_soil(request: PersonRequest, pk: int) -> HttpResponse:
 def add_obstacle(request: PersonRequest, pk: int) -> HttpResponse:
     bed, form = _bed(pk), ObstacleForm(request.POST)
     if form.is_valid():
-        d = form.cleaned_data
-        if d["x"] + d["length"] > bed.length_m or d["y"] + d["width"] > bed.width_m:
-            form.add_error("x", f"It reaches over the edge of {bed.length_m:g} × {bed.width_m:g} m.")
-    if not form.is_valid():
-        return _page(request, bed, obstacle=form)
-    Obstacle.objects.create(bed=bed, **form.cleaned_data)
-    return redirect("grounds:bed", pk)
+        with said_beside(form):
+            services.add_obstacle(bed, **form.cleaned_data)
+            return redirect("grounds:bed", pk)
+    return _page(request, bed, obstacle=form)
 
 
 @may("plan")
 @require_POST
 def drop_obstacle(request: PersonRequest, pk: int, obstacle: int) -> HttpResponse:
-    get_object_or_404(_bed(pk).obstacles, pk=obstacle).delete()
+    if not services.drop_obstacle(_bed(pk), obstacle):
+        raise Http404("Nothing of that is on record here.")
     return redirect("grounds:bed", pk)

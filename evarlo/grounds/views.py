@@ -6,7 +6,8 @@ from django import forms
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
-from evarlo.grounds.models import Bed, Site
+from evarlo.grounds.models import Site
+from evarlo.grounds.services import SITE_FIGURES, add_bed, bed_named, keep_site, site_on_record
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words, read_day
@@ -60,7 +61,7 @@ class NewBed(SiteFigures):
 
     def clean(self) -> dict[str, object]:
         data = super().clean() or {}
-        if Bed.objects.filter(site__name__iexact=data.get("site", ""), name__iexact=data.get("name", "")).exists():
+        if bed_named(data.get("site", ""), data.get("name", "")):
             self.add_error("name", f"{data['site']} has a bed {data['name']} already.")
         return data
 
@@ -70,12 +71,9 @@ def ground(request: PersonRequest) -> HttpResponse:
     form = NewBed(typed(request))
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
         data = form.cleaned_data
-        site = Site.objects.filter(name__iexact=data["site"]).first() or Site.objects.create(name=data["site"])
-        frost = {k: data[k] for k in ("last_frost", "first_frost", "latitude", "longitude") if data[k] not in ("", None)}
-        Site.objects.filter(pk=site.pk).update(**frost) if frost else None
-        Bed.objects.create(
-            site=site, name=data["name"], length_m=data["length_m"], width_m=data["width_m"], bearing=data["bearing"]
-        )
+        site = site_on_record(data["site"])
+        keep_site(site, {k: data[k] for k in SITE_FIGURES if data[k] not in ("", None)})
+        add_bed(site, data["name"], data["length_m"], data["width_m"], data["bearing"])
         say(request, f"{data['name']} is on record at {site.name}.")
         return redirect("grounds:list")
     return render(
@@ -86,9 +84,6 @@ def ground(request: PersonRequest) -> HttpResponse:
     )
 
 
-FIGURES = ("latitude", "longitude", "last_frost", "first_frost")
-
-
 @may("plan")
 def site_page(request: PersonRequest, pk: int) -> HttpResponse:
     """What is known of a site, to be changed."""
@@ -96,9 +91,7 @@ def site_page(request: PersonRequest, pk: int) -> HttpResponse:
     initial = {"latitude": site.latitude, "longitude": site.longitude}
     form = SiteFigures(typed(request), initial=initial | {"last_frost": site.last_frost_text, "first_frost": site.first_frost_text})
     if request.method == "POST" and form.is_valid():
-        for name in FIGURES:
-            setattr(site, name, form.cleaned_data[name])
-        site.save(update_fields=list(FIGURES))
+        keep_site(site, {name: form.cleaned_data[name] for name in SITE_FIGURES})
         say(request, f"What is known of {site.name} is kept.")
         return redirect("grounds:list")
     return render(request, "grounds/site.html", {"site": site, "form": form}, status=422 if form.errors else 200)

@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from evarlo.trials.models import Plot
+from evarlo.ui.in_force import Correctable
 
 
 class Picking(models.Model):
@@ -23,6 +24,8 @@ class Picking(models.Model):
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     supersedes = models.OneToOneField("self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by")
+
+    objects = Correctable.as_manager()
 
     class Meta:
         ordering = ["on", "at"]

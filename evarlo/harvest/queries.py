@@ -29,7 +29,7 @@ FIGURES = {
 
 def standing(trial: Trial) -> QuerySet[Picking]:
     """The weigh-ins that count."""
-    return Picking.objects.filter(plot__trial=trial, withdrawn=False, superseded_by__isnull=True)
+    return Picking.objects.in_force().filter(plot__trial=trial)
 
 
 def yields(trial: Trial) -> dict[int, PlotYield]:
@@ -101,7 +101,7 @@ def spans(trial: Trial) -> Iterable[Span]:
 
 def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     """The first day on which something was picked in each trial."""
-    rows = Picking.objects.filter(plot__trial__in=trial_ids, superseded_by__isnull=True, withdrawn=False).values("plot__trial")
+    rows = Picking.objects.in_force().filter(plot__trial__in=trial_ids).values("plot__trial")
     return {(row["plot__trial"], "pick"): row["first"] for row in rows.annotate(first=Min("on")).order_by()}
 
 
@@ -118,7 +118,7 @@ def due(today: date) -> Iterable[Due]:
 def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:
     picked = Criterion.objects.filter(trial__in=trial_ids, trait__source=Trait.Source.PICK)
     having: dict[tuple[int, str], set[int]] = {(pk, "picked"): set() for pk in picked.values_list("trial", flat=True)}
-    rows = Picking.objects.filter(plot__trial__in=trial_ids, withdrawn=False, superseded_by__isnull=True)
+    rows = Picking.objects.in_force().filter(plot__trial__in=trial_ids)
     for trial_id, plot_id in rows.values_list("plot__trial", "plot").distinct():
         if (trial_id, "picked") in having:
             having[trial_id, "picked"].add(plot_id)
@@ -128,5 +128,5 @@ def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:
 def left_to_pick(trial: Trial, on: date) -> list[Plot]:
     """Plots without a weigh-in on that day, along the walking path, those left out of the trial not among them."""
     done = standing(trial).filter(on=on).values("plot")
-    out = Exclusion.objects.filter(plot__trial=trial, lifted_at__isnull=True).values("plot")
+    out = Exclusion.objects.in_force().filter(plot__trial=trial).values("plot")
     return list(trial.plots.exclude(pk__in=done).exclude(pk__in=out))

@@ -13,8 +13,9 @@ from evarlo.events.care import not_before
 from evarlo.harvest.models import Picking
 from evarlo.nursery.queries import plot_sown_on
 from evarlo.people.models import User
+from evarlo.trials.laying import fixed_or_refused
 from evarlo.trials.models import Plot
-from evarlo.trials.services import Refused
+from evarlo.ui.refused import Refused
 
 MOST_KG = 500.0
 MOST_PIECES = 10_000
@@ -54,8 +55,7 @@ def keep_picking(plot: Plot, on: date, weighed: Weighed, by: User, key: uuid.UUI
 
 
 def _check(plot: Plot, on: date, weighed: Weighed, today: date) -> None:
-    if not plot.trial.is_fixed:
-        raise Refused("Fix the layout first: until then the plots may still change places.")
+    fixed_or_refused(plot.trial)
     if on > today:
         raise Refused(f"{on:%-d %b %Y} is still to come.", "on")
     sown = plot_sown_on(plot)

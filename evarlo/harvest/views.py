@@ -21,9 +21,9 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.holds import holds_in_words, pick_words
 from evarlo.trials.models import Trial
-from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, Words
+from evarlo.ui.refused import Refused
 from evarlo.ui.units import unit_shown
 
 

@@ -19,7 +19,7 @@ from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import OwnIds, Words
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, said_beside
 
 
 class DoubtForm(OwnIds):
@@ -80,12 +80,10 @@ def doubt_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     if form.is_valid():
         d = form.cleaned_data
         entries = list(Entry.objects.filter(trial=trial, pk__in=d["candidates"]))
-        try:
+        with said_beside(form):
             raise_doubt(_plot(trial, pk), d["why"], entries, d["tells"], timezone.localdate(), request.user)
             say(request, "The doubt is kept; the plot is left out of every comparison until it is settled.")
             return redirect("identity:identity", slug, pk)
-        except Refused as refusal:
-            form.refuse(refusal)
     return identity_page(request, slug, pk, form)
 
 
@@ -99,12 +97,10 @@ def settle_identity(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     if form.is_valid():
         d = form.cleaned_data
         entry = Entry.objects.filter(trial=trial, pk=d["entry"]).first() if d["entry"] else None
-        try:
+        with said_beside(form):
             if doubt is None:
                 raise Refused("It was settled already.")
             settle_doubt(doubt, d["outcome"], entry, d["how"], timezone.localdate(), request.user)
             say(request, f"Plot {plot.number}: {Doubt.Outcome(d['outcome']).label}.")
             return redirect("identity:identity", slug, pk)
-        except Refused as refusal:
-            form.refuse(refusal)
     return identity_page(request, slug, pk, settle=form)

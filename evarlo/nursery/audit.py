@@ -148,7 +148,7 @@ def _planted(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:
 def _tended(books: Sequence[EntryBook]) -> Iterable[Fact]:
     trays = {line.sowing.tray_id for b in books for line in b.lines if line.sowing.tray_id}
     had: dict[int, dict[str, list[str]]] = {}
-    for care in Care.objects.filter(tray__in=trays, undone_at__isnull=True, what__in=list(CARE)):
+    for care in Care.objects.in_force().filter(tray__in=trays, what__in=list(CARE)):
         said = f"{care.on:%-d %b}{', ' + care.said if care.said else ''}"
         had.setdefault(care.tray_id, {}).setdefault(CARE[Care.What(care.what)], []).append(said)
     for about in {a for some in had.values() for a in some}:

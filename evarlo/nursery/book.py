@@ -16,14 +16,14 @@ from trialcore.reckoning.balance import Balance, Event, Kind, balance, together
 
 def sowings_of(trials: Iterable[Trial]) -> list[Sowing]:
     """Every sowing of some trials that was not taken back."""
-    rows = Sowing.objects.filter(entry__trial__in=trials, undone_at__isnull=True)
+    rows = Sowing.objects.in_force().filter(entry__trial__in=trials)
     return list(rows.select_related("session__by", "entry", "lot__cultivar", "tray", "plot"))
 
 
 def happenings_of(sowings: Iterable[Sowing]) -> dict[int, list[Happening]]:
     """What happened to each sowing, in time order, what was taken back left out."""
     found: dict[int, list[Happening]] = {s.pk: [] for s in sowings}
-    for h in Happening.objects.filter(sowing__in=list(found), undone_at__isnull=True).select_related("by").order_by("on", "id"):
+    for h in Happening.objects.in_force().filter(sowing__in=list(found)).select_related("by").order_by("on", "id"):
         found[h.sowing_id].append(h)
     return found
 
@@ -148,10 +148,10 @@ class Planted:
 
 def planted_in(trial: Trial) -> list[Planted]:
     """Everything that was planted in a trial's plots, bought plants too."""
-    rows = Happening.objects.filter(sowing__entry__trial=trial, kind=Kind.PLANTED, undone_at__isnull=True, plot__isnull=False)
+    rows = Happening.objects.in_force().filter(sowing__entry__trial=trial, kind=Kind.PLANTED, plot__isnull=False)
     made = [
         Planted(h.plot_id or 0, h.plants, h.on, h.late, h.sowing, str(h.sowing.tray or ""))
         for h in rows.select_related("sowing__tray", "sowing__session", "sowing__lot")
     ]
-    bought = BoughtIn.objects.filter(plot__trial=trial, undone_at__isnull=True)
+    bought = BoughtIn.objects.in_force().filter(plot__trial=trial)
     return made + [Planted(b.plot_id, b.plants, b.on, False, None, f"bought, {b.source}", b.pk) for b in bought]

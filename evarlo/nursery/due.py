@@ -24,9 +24,7 @@ def due(today: date) -> Iterable[Due]:
     def having(step: str) -> Count:
         return Count("plots__step_dates__plot", filter=standing & Q(plots__step_dates__step=step), distinct=True)
 
-    recent = Sowing.objects.filter(
-        entry__trial=OuterRef("pk"), undone_at__isnull=True, session__on__gte=today - timedelta(days=RECENT)
-    )
+    recent = Sowing.objects.in_force().filter(entry__trial=OuterRef("pk"), session__on__gte=today - timedelta(days=RECENT))
     trials = list(
         Trial.objects.filter(layout_fixed_at__isnull=False, decided_at__isnull=True)
         .select_related("crop", "bed__site", "need_plan", "raising_rule")

@@ -21,7 +21,7 @@ from trialcore.reckoning.trays import cells_in_words
 def labels_for(sowings: list[Sowing]) -> list[Label]:
     """One label a tray, in the order in which they were put up; no name is told."""
     in_tray: dict[Tray, list[Sowing]] = defaultdict(list)
-    rows = Sowing.objects.filter(tray__in={s.tray_id for s in sowings if s.tray_id}, undone_at__isnull=True)
+    rows = Sowing.objects.in_force().filter(tray__in={s.tray_id for s in sowings if s.tray_id})
     for sowing in rows.select_related("tray", "entry__trial", "session").order_by("tray_id", "id"):
         if sowing.tray:
             in_tray[sowing.tray].append(sowing)

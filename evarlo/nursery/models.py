@@ -9,6 +9,7 @@ from django.db.models import Q
 from evarlo.grounds.models import Site
 from evarlo.seeds.models import Lot
 from evarlo.trials.models import Entry, Plot, Trial
+from evarlo.ui.in_force import Correctable, Undoable
 from trialcore.reckoning.balance import Kind
 
 PERSON = settings.AUTH_USER_MODEL
@@ -29,6 +30,8 @@ class StepDate(models.Model):
     at = models.DateTimeField()
     withdrawn = models.BooleanField(default=False)  # it was not done after all
     supersedes = models.OneToOneField("self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by")
+
+    objects = Correctable.as_manager()
 
     class Meta:
         ordering = ["at", "id"]
@@ -162,6 +165,8 @@ class Sowing(models.Model):
     undone_at = models.DateTimeField(null=True, blank=True)
     undone_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
 
+    objects = Undoable.as_manager()
+
     class Meta:
         ordering = ["id"]
 
@@ -196,6 +201,8 @@ class Happening(models.Model):
     undone_at = models.DateTimeField(null=True, blank=True)
     undone_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
 
+    objects = Undoable.as_manager()
+
     class Meta:
         ordering = ["on", "id"]
         indexes = [models.Index(fields=["sowing", "on"])]
@@ -222,6 +229,8 @@ class Care(models.Model):
     at = models.DateTimeField()
     undone_at = models.DateTimeField(null=True, blank=True)
 
+    objects = Undoable.as_manager()
+
     class Meta:
         ordering = ["on", "id"]
 
@@ -240,6 +249,8 @@ class BoughtIn(models.Model):
     by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     undone_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["on", "id"]
@@ -264,6 +275,8 @@ class StationMark(models.Model):
     by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     undone_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["on", "id"]

@@ -29,8 +29,8 @@ from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import plots_of
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.stations import stations
-from evarlo.ui.notice import say, warn
-from evarlo.ui.refused import Refused
+from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused, said_beside, said_on_top
 from trialcore.reckoning.hardening import Go, Outlook, planting_day
 from trialcore.reckoning.shortage import SMITH_B
 
@@ -58,7 +58,7 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
         "outlook": outlook,
     }
     rows = step_rows(trial, Step.PLANTED)
-    hardened = Care.objects.filter(tray__sowings__entry__trial=trial, what=Care.What.HARDENED, undone_at__isnull=True).exists()
+    hardened = Care.objects.in_force().filter(tray__sowings__entry__trial=trial, what=Care.What.HARDENED).exists()
     context = {
         "fits": found,
         "raised": raised,
@@ -115,15 +115,13 @@ def plant_out(request: PersonRequest, slug: str) -> HttpResponse:
     form = PlotsForm(trial, request.POST)
     if form.is_valid():
         plots = list(trial.plots.filter(number__in=form.cleaned_data["plots"]).select_related("entry"))
-        try:
+        with said_beside(form):
             portions = plant(trial, plots, form.cleaned_data["on"], request.user, timezone.localdate())
             count = len({p.plot.pk for p in portions})
             say(
                 request, f"{sum(p.plants for p in portions)} plants are in {count} plots." if count else "They are planted already."
             )
             return redirect("nursery:plant", slug)
-        except Refused as refusal:
-            form.refuse(refusal)
     return _planting(request, trial, plant_form=form)
 
 
@@ -201,11 +199,9 @@ def mark(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """A station of a plot was touched."""
     plot = get_object_or_404(Plot.objects.select_related("trial", "entry"), trial__slug=slug, pk=pk)
     station = request.POST.get("station", "")
-    try:
+    with said_on_top(request):
         at = int(station) if station.isdigit() and len(station) < 6 else -1
         mark_station(plot, at, request.POST.get("what", ""), timezone.localdate(), request.user, timezone.localdate())
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect(f"{reverse('nursery:stand', args=[slug])}?plot={plot.number}#stations")
 
 
@@ -215,12 +211,10 @@ def fill(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """Plants from the reserve or the surplus into gaps of a plot."""
     plot = get_object_or_404(Plot.objects.select_related("trial__crop", "entry"), trial__slug=slug, pk=pk)
     many = request.POST.get("plants", "")
-    try:
+    with said_on_top(request):
         count = int(many) if many.isdigit() and len(many) < 6 else 0
         filled = fill_gap(plot, count, timezone.localdate(), request.user, timezone.localdate())
         say(request, f"{filled} plants were put into gaps of plot {plot.number}, marked as late.")
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect(f"{reverse('nursery:stand', args=[slug])}?plot={plot.number}#stations")
 
 

@@ -16,7 +16,7 @@ from trialcore.reckoning.balance import Kind
 
 def standing() -> QuerySet[StepDate]:
     """The dates that count: neither corrected nor taken back."""
-    return StepDate.objects.filter(superseded_by__isnull=True, withdrawn=False)
+    return StepDate.objects.in_force()
 
 
 def step_rows(trial: Trial, step: str) -> list[StepDate]:
@@ -67,7 +67,7 @@ def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     rows = standing().filter(plot__trial__in=trial_ids).values("plot__trial", "step")
     stage = {Step.SOWN: "sow", Step.PLANTED: "plant"}
     found = {(row["plot__trial"], stage[Step(row["step"])]): row["first"] for row in rows.annotate(first=Min("on")).order_by()}
-    counted = Happening.objects.filter(sowing__entry__trial__in=trial_ids, kind=Kind.COUNTED, undone_at__isnull=True)
+    counted = Happening.objects.in_force().filter(sowing__entry__trial__in=trial_ids, kind=Kind.COUNTED)
     for row in counted.values("sowing__entry__trial").annotate(first=Min("on")).order_by():
         found[row["sowing__entry__trial"], "emergence"] = row["first"]
     return found
@@ -76,7 +76,7 @@ def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
 def station_marks(trial: Trial) -> dict[int, dict[int, StationMark]]:
     """The mark that stands at each station of each plot, by plot id and station."""
     found: dict[int, dict[int, StationMark]] = defaultdict(dict)
-    for mark in StationMark.objects.filter(plot__trial=trial, undone_at__isnull=True):
+    for mark in StationMark.objects.in_force().filter(plot__trial=trial):
         found[mark.plot_id][mark.station] = mark
     return found
 

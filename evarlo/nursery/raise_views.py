@@ -18,6 +18,7 @@ from evarlo.nursery.forms import ActForm, CareForm, CountForm, HardenForm, Prick
 from evarlo.nursery.models import Care, Happening, Sowing, Tray
 from evarlo.nursery.names import called
 from evarlo.nursery.raising import Act, happen, keep_rule, prick_out, rule_of, tend, undo_care, undo_happening
+from evarlo.nursery.sowing import cells_typed
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -27,12 +28,12 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw import tray as draw
 from evarlo.ui.draw.coming import Line as Curve
 from evarlo.ui.draw.coming import coming
-from evarlo.ui.notice import say, warn
-from evarlo.ui.refused import Refused
+from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused, said_beside, said_on_top
 from trialcore.field.emergence import Coming as Word
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.hardening import HardeningDay, hardening_steps
-from trialcore.reckoning.trays import first_free, read_cells
+from trialcore.reckoning.trays import first_free
 
 DRAWN = 30  # points of a fitted curve
 MANY = 40  # curves beyond which those that are as they should be are drawn from count to count
@@ -128,11 +129,9 @@ def count(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     kept = False
     if form.is_valid():
         data = form.cleaned_data
-        try:
+        with said_beside(form):
             happen(sowing, Act(Kind.COUNTED, data["plants"], data["on"], cells=data["cells"]), request.user, timezone.localdate())
             kept = True
-        except Refused as refusal:
-            form.refuse(refusal)
     name = called(trial, request.user)[sowing.entry_id]
     row = CountLine(_line(sowing), name, None if kept else form, kept)
     if request.htmx:
@@ -164,7 +163,7 @@ def _cells(request: PersonRequest, trial: Trial, sowing: Sowing, form: CountForm
     digits = str(form.data.get("cells", "")) or (last.cells if last else "")
     digits = digits if len(digits) == len(sowing.cells) and digits.isdigit() else "0" * len(sowing.cells)
     drawn = {c: draw.Cell(sowing.entry.code, 0, plants=digits[n]) for n, c in enumerate(sowing.cells)}
-    for other in tray.sowings.filter(undone_at__isnull=True).exclude(pk=sowing.pk).select_related("entry"):
+    for other in tray.sowings.in_force().exclude(pk=sowing.pk).select_related("entry"):
         drawn |= {c: draw.Cell(other.entry.code, 2, other=True) for c in other.cells}
     mode = "count" if allowed(request.user, "sow") else ""
     context = {
@@ -208,7 +207,7 @@ def _balance(request: PersonRequest, trial: Trial, **given: Any) -> HttpResponse
     whole = [(b, b.whole, names[b.entry.pk]) for b in books if b.lines]
     happened = sorted((h for b in books for x in b.lines for h in x.happened), key=lambda h: (h.on, h.pk), reverse=True)
     sowing_of = {x.sowing.pk: x.sowing for b in books for x in b.lines}
-    cares = Care.objects.filter(tray__in=trays, undone_at__isnull=True)
+    cares = Care.objects.in_force().filter(tray__in=trays)
     context = {
         "books": whole,
         "rule": rule,
@@ -232,12 +231,10 @@ def act(request: PersonRequest, slug: str) -> HttpResponse:
         data = form.cleaned_data
         sowing = Sowing.objects.get(pk=data["sowing"])
         done = Act(Kind(data["kind"]), data["plants"], data["on"], data["cause"], data["whose"], data["note"])
-        try:
+        with said_beside(form):
             happen(sowing, done, request.user, timezone.localdate())
             say(request, f"{data['plants']} of {sowing.entry.code}: {data['kind']}.")
             return redirect("nursery:balance", slug)
-        except Refused as refusal:
-            form.refuse(refusal)
     return _balance(request, trial, act=form)
 
 
@@ -249,20 +246,16 @@ def prick(request: PersonRequest, slug: str) -> HttpResponse:
     if form.is_valid():
         data = form.cleaned_data
         tray = Tray.objects.filter(name__iexact=data["tray"]).first()
-        try:
+        with said_beside(form):
             if tray is None:
                 raise Refused(f"There is no tray {data['tray']}. Put it up at the sowing bench first.", "tray")
-            taken = [c for s in tray.sowings.filter(undone_at__isnull=True) for c in s.cells]
-            cells = read_cells(data["cells"], tray.rows, tray.cols) or first_free(taken, data["plants"], tray.cells)
+            taken = [c for s in tray.sowings.in_force() for c in s.cells]
+            cells = cells_typed(data["cells"], tray) or first_free(taken, data["plants"], tray.cells)
             prick_out(
                 Sowing.objects.get(pk=data["sowing"]), data["plants"], tray, cells, data["on"], request.user, timezone.localdate()
             )
             say(request, f"{data['plants']} seedlings stand in cells of their own in tray {tray}.")
             return redirect("nursery:balance", slug)
-        except Refused as refusal:
-            form.refuse(refusal)
-        except ValueError as error:
-            form.add_error("cells", str(error))
     return _balance(request, trial, prick=form)
 
 
@@ -270,11 +263,9 @@ def prick(request: PersonRequest, slug: str) -> HttpResponse:
 @require_POST
 def undo_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     happening = get_object_or_404(Happening, sowing__entry__trial__slug=slug, pk=pk)
-    try:
+    with said_on_top(request):
         undo_happening(happening, request.user)
         say(request, "It is taken back.")
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect("nursery:balance", slug)
 
 
@@ -288,14 +279,12 @@ def care(request: PersonRequest, slug: str) -> HttpResponse:
         all_trays = {x.sowing.tray.name.casefold(): x.sowing.tray for b in book_of(trial) for x in b.lines if x.sowing.tray}
         asked = [n for n in data["trays"].replace(",", " ").casefold().split() if n]
         missing = next((n for n in asked if n not in all_trays), None)
-        try:
+        with said_beside(form):
             if missing or not all_trays:
                 raise Refused(f"This trial has no tray {missing}." if missing else "This trial has no trays yet.", "trays")
             for name in asked or list(all_trays):
                 tend(all_trays[name], data["what"], data["on"], data["said"], request.user, timezone.localdate())
             return redirect("nursery:balance", slug)
-        except Refused as refusal:
-            form.refuse(refusal)
     return _balance(request, trial, care=form)
 
 

@@ -95,9 +95,9 @@ def undo_happening(happening: Happening, by: User) -> None:
     happening.save(update_fields=["undone_at", "undone_by"])
     sowing = happening.sowing
     if happening.kind == Kind.PRICKED_OUT:
-        children = sowing.pricked_out.filter(undone_at__isnull=True, session__on=happening.on, seeds=happening.plants)
+        children = sowing.pricked_out.in_force().filter(session__on=happening.on, seeds=happening.plants)
         child = children.order_by("-id").first()
-        if child and child.happenings.filter(undone_at__isnull=True).exists():
+        if child and child.happenings.in_force().exists():
             raise Refused("Something was recorded of the plants in their new cells. Take that back first.")
         if child:
             Sowing.objects.filter(pk=child.pk).update(undone_at=happening.undone_at, undone_by=by)
@@ -112,8 +112,8 @@ def undo_happening(happening: Happening, by: User) -> None:
 @transaction.atomic
 def unplant(plot_id: int, by: User) -> None:
     """Take a plot's day of planting back where no plant on record stands in it any more."""
-    stands = Happening.objects.filter(plot=plot_id, kind=Kind.PLANTED, undone_at__isnull=True).exists()
-    if stands or BoughtIn.objects.filter(plot=plot_id, undone_at__isnull=True).exists():
+    stands = Happening.objects.in_force().filter(plot=plot_id, kind=Kind.PLANTED).exists()
+    if stands or BoughtIn.objects.in_force().filter(plot=plot_id).exists():
         return
     withdraw_steps(standing().filter(plot=plot_id, step=Step.PLANTED), by)
 
@@ -121,7 +121,7 @@ def unplant(plot_id: int, by: User) -> None:
 @transaction.atomic
 def undo_bought(bought: BoughtIn, by: User) -> None:
     """Bought plants do not stand in the plot after all."""
-    BoughtIn.objects.filter(pk=bought.pk, undone_at__isnull=True).update(undone_at=timezone.now())
+    BoughtIn.objects.in_force().filter(pk=bought.pk).update(undone_at=timezone.now())
     unplant(bought.plot_id, by)
 
 
@@ -161,7 +161,7 @@ def tend(tray: Tray, what: str, on: date, said: str, by: User, today: date) -> C
 
 @transaction.atomic
 def undo_care(care: Care) -> None:
-    Care.objects.filter(pk=care.pk, undone_at__isnull=True).update(undone_at=timezone.now())
+    Care.objects.in_force().filter(pk=care.pk).update(undone_at=timezone.now())
 
 
 def rule_of(trial: Trial) -> RaisingRule:

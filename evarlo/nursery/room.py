@@ -87,7 +87,7 @@ def rooms(today: date) -> list[Room]:
     coming = _coming(today)
     heated = sorted((p for p in places if p.celsius is not None), key=lambda p: p.capacity)
     warmest = {p.site_id: p.pk for p in heated}  # the largest that is heated, to which new trays are taken to come
-    rows = Sowing.objects.filter(undone_at__isnull=True, tray__isnull=False).values("tray")
+    rows = Sowing.objects.in_force().filter(tray__isnull=False).values("tray")
     leaving = {r["tray"]: r["until"] for r in rows.annotate(until=Max("entry__trial__plant_on"))}
     made = []
     for place in places:

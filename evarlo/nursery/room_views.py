@@ -17,7 +17,7 @@ from evarlo.people.requests import PersonRequest
 from evarlo.ui.draw.room import room as drawn
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, said_beside
 
 
 class MoveForm(OwnIds):
@@ -73,13 +73,11 @@ def add_place(request: PersonRequest) -> HttpResponse:
     form, site = PlaceForm(request.POST), Site.objects.order_by("pk").first()
     if form.is_valid():
         data = form.cleaned_data
-        try:
+        with said_beside(form):
             if site is None:
                 raise Refused("There is no site yet: plan a trial first.")
             new_place(site, data["name"], data["capacity"], data["shelter"], data["celsius"], data["light_h"])
             return redirect("raising:room")
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _page(request, place=form)
 
 
@@ -89,7 +87,7 @@ def move(request: PersonRequest) -> HttpResponse:
     form = MoveForm(request.POST)
     if form.is_valid():
         data = form.cleaned_data
-        try:
+        with said_beside(form):
             if data["place"] is None:
                 for tray in data["trays"]:
                     take_away(tray, data["on"])
@@ -98,8 +96,6 @@ def move(request: PersonRequest) -> HttpResponse:
                 moved = move_trays(data["trays"], data["place"], data["on"], request.user, timezone.localdate())
                 say(request, f"{moved} trays moved to {data['place']}.")
             return redirect("raising:room")
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _page(request, move=form)
 
 

@@ -11,10 +11,10 @@ from django.utils import timezone
 from evarlo.nursery.models import Step, StepDate
 from evarlo.nursery.queries import step_rows
 from evarlo.people.models import User
+from evarlo.trials.laying import fixed_or_refused
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.registry import registry
-from evarlo.trials.services import Refused
-from evarlo.ui.refused import only_done
+from evarlo.ui.refused import Refused, only_done
 
 
 @transaction.atomic
@@ -25,14 +25,13 @@ def keep_step(trial: Trial, step: str, on: date, plots: Iterable[Plot], by: User
     Raises Refused for a day to come, a planting before the sowing, either after something was picked there, or a
     layout that may still be shuffled.
     """
-    if not trial.is_fixed:
-        raise Refused("Fix the layout first: until then the plots may still change places.")
+    fixed_or_refused(trial)
     only_done(on, today)
     if on.year < 1900:
         raise Refused(f"{on:%-d %b %Y} is too long ago. Expected a day since 1900.", "on")
     now, changed = timezone.now(), []
     other = {row.plot_id: row.on for row in step_rows(trial, Step.PLANTED if step == Step.SOWN else Step.SOWN)}
-    last = {r.plot_id: r for r in StepDate.objects.filter(plot__trial=trial, step=step, superseded_by__isnull=True)}
+    last = {r.plot_id: r for r in StepDate.objects.newest().filter(plot__trial=trial, step=step)}
     borne = {pk: day for source in registry.borne for pk, day in source(trial).items()}
     for plot in plots:
         before = last.get(plot.pk)

@@ -17,7 +17,7 @@ from evarlo.nursery.forms import SowForm, SowPlotsForm, TrayForm
 from evarlo.nursery.models import Session, Sowing, Step, Tray
 from evarlo.nursery.names import called
 from evarlo.nursery.queries import step_rows
-from evarlo.nursery.sowing import SHARED, Put, new_tray, session_of, sow_cells, sow_plots, taken_cells, undo_sowing
+from evarlo.nursery.sowing import SHARED, Put, cells_typed, new_tray, session_of, sow_cells, sow_plots, taken_cells, undo_sowing
 from evarlo.nursery.step_form import StepForm, keep_step_form
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
@@ -29,9 +29,9 @@ from evarlo.trials.needs import Needs, needs_of, plan_of
 from evarlo.trials.queries import plots_of
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw import tray as draw
-from evarlo.ui.notice import say, warn
-from evarlo.ui.refused import Refused
-from trialcore.reckoning.trays import cells_in_words, first_free, read_cells
+from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused, said_beside, said_on_top
+from trialcore.reckoning.trays import cells_in_words, first_free
 
 FREE_TRAYS = 40  # of the newest, that are offered to sow into
 
@@ -206,13 +206,11 @@ def put_tray(request: PersonRequest, slug: str) -> HttpResponse:
     form = TrayForm(request.POST)
     if form.is_valid():
         data = form.cleaned_data
-        try:
+        with said_beside(form):
             tray = new_tray(
                 data["tray_name"], data["rows"], data["cols"], data["cell_ml"], data["place"], timezone.localdate(), request.user
             )
             return redirect(f"{reverse('nursery:sow', args=[slug])}?way=trays&tray={tray.pk}")
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _page(request, trial, tray_form=form)
 
 
@@ -230,7 +228,7 @@ def put_seeds(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
         entry = next(e for e in entries if e.code == data["entry"])
         put = Put(entry, lot_for(store, entry, data["lot"]), data["per_cell"], data["level"], data["again"])
         try:
-            cells = read_cells(data["cells"], tray.rows, tray.cols)
+            cells = cells_typed(data["cells"], tray)
             session = session_of(data["on"], request.user, data)
             sowing = sow_cells(put, tray, cells, session, timezone.localdate(), data["sure"])
             undo = reverse("nursery:undo-sowing", args=[slug, sowing.pk])
@@ -238,8 +236,6 @@ def put_seeds(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
             return redirect(f"{reverse('nursery:sow', args=[slug])}?way=trays&tray={tray.pk}")
         except Refused as refusal:
             form.add_error(refusal.field if refusal.field in form.fields else _named(refusal.field), str(refusal))
-        except ValueError as error:
-            form.add_error("cells", str(error))
     return _page(request, trial, form=form, tray=tray)
 
 
@@ -263,13 +259,11 @@ def put_in_plots(request: PersonRequest, slug: str) -> HttpResponse:
         for entry in by_entry.values():
             if lot := lot_for(store, entry, ""):
                 lots[entry.pk] = lot
-        try:
+        with said_beside(form):
             session = session_of(data["on"], request.user, data)
             count = sow_plots(plots, lots, data["seeds"], session, timezone.localdate(), data["sure"])
             say(request, f"{count} plot{'' if count == 1 else 's'} sown." if count else "These plots were sown already.")
             return redirect(f"{reverse('nursery:sow', args=[slug])}?way=plots")
-        except Refused as refusal:
-            form.refuse(refusal)
     return _page(request, trial, plots_form=form)
 
 
@@ -277,10 +271,8 @@ def put_in_plots(request: PersonRequest, slug: str) -> HttpResponse:
 @require_POST
 def undo(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     sowing = get_object_or_404(Sowing.objects.select_related("entry__trial", "session", "lot"), entry__trial__slug=slug, pk=pk)
-    try:
+    with said_on_top(request):
         undo_sowing(sowing, request.user, timezone.localdate())
         say(request, f"The sowing of {sowing.entry.code} in {sowing.where} is taken back.")
-    except Refused as refusal:
-        warn(request, str(refusal))
     where = f"way=trays&tray={sowing.tray_id}" if sowing.tray_id else "way=plots"
     return redirect(f"{reverse('nursery:sow', args=[slug])}?{where}")

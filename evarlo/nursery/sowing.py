@@ -17,12 +17,21 @@ from evarlo.nursery.services import keep_step, withdraw_steps
 from evarlo.people.models import User
 from evarlo.seeds.models import Lot, Move
 from evarlo.seeds.services import move_stock
+from evarlo.trials.laying import fixed_or_refused
 from evarlo.trials.models import Entry, Plot
 from evarlo.ui.refused import Refused, only_done
-from trialcore.reckoning.trays import MOST_COLS, MOST_ROWS, cell_name
+from trialcore.reckoning.trays import MOST_COLS, MOST_ROWS, cell_name, read_cells
 
 SHARED = ("medium", "depth_mm", "orientation", "soak_h", "cover", "warmth_c", "hygiene")  # what a sitting's seeds have in common
 MOST_TRAYS = 2000
+
+
+def cells_typed(text: str, tray: Tray) -> list[int]:
+    """The cells of a tray that a text such as “A1-A6, B3” names. Raises Refused for what is no cell of it."""
+    try:
+        return read_cells(text, tray.rows, tray.cols)
+    except ValueError as error:
+        raise Refused(str(error), "cells") from error
 
 
 @transaction.atomic
@@ -47,7 +56,7 @@ def session_of(on: date, by: User, shared: Mapping[str, Any]) -> Session:
 
 def taken_cells(tray: Tray) -> dict[int, Sowing]:
     """The sowing in each cell that is not free."""
-    rows = tray.sowings.filter(undone_at__isnull=True).select_related("entry__trial", "lot")
+    rows = tray.sowings.in_force().select_related("entry__trial", "lot")
     return {cell: sowing for sowing in rows for cell in sowing.cells}
 
 
@@ -71,8 +80,7 @@ def sow_cells(put: Put, tray: Tray, cells: Sequence[int], session: Session, toda
     """
     tray = Tray.objects.select_for_update().get(pk=tray.pk)
     trial = put.entry.trial
-    if not trial.is_fixed:
-        raise Refused("Fix the layout first: until then the plots may still change places.")
+    fixed_or_refused(trial)
     if not cells:
         raise Refused("Nothing was chosen. Expected the cells that were sown, such as A1-A12.", "cells")
     if put.per_cell < 1:
@@ -99,7 +107,7 @@ def sow_plots(plots: Sequence[Plot], lots: Mapping[int, Lot], seeds: int, sessio
     if not plots:
         return 0
     trial = plots[0].trial
-    done = set(Sowing.objects.filter(plot__trial=trial, undone_at__isnull=True).values_list("plot_id", flat=True))
+    done = set(Sowing.objects.in_force().filter(plot__trial=trial).values_list("plot_id", flat=True))
     by_entry: dict[int, list[Plot]] = defaultdict(list)
     for plot in plots:
         if plot.pk not in done:
@@ -136,14 +144,14 @@ def undo_sowing(sowing: Sowing, by: User, today: date) -> None:
     sowing = Sowing.objects.select_for_update().get(pk=sowing.pk)
     if sowing.undone_at:
         return
-    if sowing.happenings.filter(undone_at__isnull=True).exists() or sowing.pricked_out.filter(undone_at__isnull=True).exists():
+    if sowing.happenings.in_force().exists() or sowing.pricked_out.in_force().exists():
         raise Refused("Something was recorded of its plants since. Take that back first.")
     sowing.undone_at, sowing.undone_by = timezone.now(), by
     sowing.save(update_fields=["undone_at", "undone_by"])
     if sowing.lot:
         note = f"sowing of {sowing.entry.code} taken back"
         move_stock(sowing.lot, Move.Why.RECEIVED, sowing.seeds, today, by, today, note)
-    trial, left = sowing.entry.trial, Sowing.objects.filter(entry=sowing.entry, undone_at__isnull=True)
+    trial, left = sowing.entry.trial, Sowing.objects.in_force().filter(entry=sowing.entry)
     if sowing.plot_id:
         plots = {sowing.plot_id}
     elif left.filter(level__in=("", sowing.level)).exists():

@@ -87,7 +87,7 @@ def mark_station(plot: Plot, station: int, what: str, on: date, by: User, today:
     if shape is None or not 0 <= station < shape[0] * shape[1]:
         raise Refused(f"Plot {plot.number} has no such station.")
     only_done(on, today)
-    standing = StationMark.objects.filter(plot=plot, station=station, undone_at__isnull=True)
+    standing = StationMark.objects.in_force().filter(plot=plot, station=station)
     now = timezone.now()
     if not what:
         standing.update(undone_at=now)

@@ -17,9 +17,9 @@ from evarlo.people.permissions import allowed
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.models import Trial
 from evarlo.trials.plot_numbers import chosen_plots
-from evarlo.trials.services import Refused
 from evarlo.ui.fields import Day, OwnIds, Words
 from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused
 
 
 class StepForm(OwnIds):

@@ -6,6 +6,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
 from evarlo.people.models import User
+from evarlo.people.services import choose_units
 from evarlo.ui.notice import say
 
 
@@ -29,8 +30,7 @@ def me(request: HttpRequest) -> HttpResponse:
     """What a person can choose for themselves."""
     if request.method == "POST":
         assert isinstance(request.user, User)
-        request.user.imperial = request.POST.get("units") == "imperial"
-        request.user.save(update_fields=["imperial"])
+        choose_units(request.user, request.POST.get("units") == "imperial")
         say(request, f"Amounts are shown in {'imperial' if request.user.imperial else 'metric'} units from now on.")
         return redirect("people:me")
     return render(request, "people/me.html")

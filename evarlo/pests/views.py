@@ -36,7 +36,7 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.progress import ProgressLine, progress
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import said_beside
 
 MOST_MAPS = 16
 
@@ -96,12 +96,10 @@ def new_watch(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     form = WatchForm(trial, request.POST)
     if form.is_valid():
-        try:
+        with said_beside(form):
             problem = Problem.objects.get(pk=form.cleaned_data["problem"])
             made = begin_watch(trial, problem, form.cleaned_data["since"], request.user, timezone.localdate())
             return redirect("pests:watch", slug, made.pk)
-        except Refused as refusal:
-            form.refuse(refusal)
     return pests_page(request, slug, form)
 
 
@@ -110,12 +108,10 @@ def new_watch(request: PersonRequest, slug: str) -> HttpResponse:
 def new_problem(request: PersonRequest, slug: str) -> HttpResponse:
     form = ProblemForm(request.POST)
     if form.is_valid():
-        try:
+        with said_beside(form):
             made = add_problem(form.cleaned_data)
             say(request, f"{made.name} can be watched for from now on.")
             return redirect("pests:pests", slug)
-        except Refused as refusal:
-            form.refuse(refusal)
     return pests_page(request, slug, own=form)
 
 
@@ -180,12 +176,10 @@ def confirm_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
         return redirect("pests:watch", slug, pk)
     form = ConfirmForm(request.POST)
     if form.is_valid():
-        try:
+        with said_beside(form):
             confirm(watch, form.cleaned_data["how"], form.cleaned_data["on"], request.user, timezone.localdate())
             say(request, f"{watch.problem} is confirmed.")
             return redirect("pests:watch", slug, pk)
-        except Refused as refusal:
-            form.refuse(refusal)
     return watch_page(request, slug, pk, form)
 
 

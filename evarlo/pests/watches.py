@@ -16,10 +16,10 @@ from evarlo.catalogue.models import Problem, Trait
 from evarlo.catalogue.problems import area_trait, plants_trait
 from evarlo.people.models import User
 from evarlo.pests.models import Watch
+from evarlo.trials.laying import fixed_or_refused
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.registry import Pin
-from evarlo.trials.services import Refused
-from evarlo.ui.refused import only_done
+from evarlo.ui.refused import Refused, only_done
 from evarlo.walks.models import Observation
 from evarlo.walks.queries import standing_of
 from trialcore.field.clustering import Together, lies_together
@@ -66,8 +66,7 @@ def begin_watch(trial: Trial, problem: Problem, since: date, by: User, today: da
     """Watch a trial for a problem, as a suspicion until it is confirmed. Begun again it goes on. Raises Refused for a day to
     come or a layout that is not fixed."""
     only_done(since, today, "since")
-    if not trial.is_fixed:
-        raise Refused("Fix the layout first: until then the plots may still change places.", "problem")
+    fixed_or_refused(trial, "problem")
     plants_trait(problem)
     area_trait(problem)
     made, new = Watch.objects.get_or_create(

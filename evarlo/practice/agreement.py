@@ -101,7 +101,8 @@ class Rater:
 def raters_of(trial: Trial) -> list[Rater]:
     """Everybody's records in a trial that are scored by eye, and what is known of that eye."""
     rows = (
-        Observation.objects.filter(round__trial=trial, number__isnull=False, superseded_by__isnull=True)
+        Observation.objects.newest()
+        .filter(round__trial=trial, number__isnull=False)
         .order_by()
         .values_list("by", "round__trait")
         .annotate(n=Count("pk"))

@@ -123,7 +123,7 @@ def keep_counts(test: GerminationTest, on: date, rows: Mapping[int, Mapping[str,
     first = test.began_on + timedelta(days=0 if test.is_quick else 1)
     if on < first:
         raise Refused(f"The test began on {test.began_on:%-d %b %Y}. Expected a day from {first:%-d %b %Y} on.", "on")
-    standing = {(c.replicate, c.on): c for c in test.counts.filter(superseded_by__isnull=True)}
+    standing = {(c.replicate, c.on): c for c in test.counts.in_force()}
     now, made = timezone.now(), []
     for replicate, counted in rows.items():
         if not 1 <= replicate <= test.replicates:
@@ -150,7 +150,7 @@ def end_test(test: GerminationTest, on: date | None) -> None:
 def results(tests: Sequence[GerminationTest]) -> list[TestResult]:
     """What each test tells; one statement for any number of them."""
     counts: dict[int, list[GerminationCount]] = defaultdict(list)
-    for count in GerminationCount.objects.filter(test__in=tests, superseded_by__isnull=True):
+    for count in GerminationCount.objects.in_force().filter(test__in=tests):
         counts[count.test_id].append(count)
     return [_result(test, counts[test.pk]) for test in tests]
 

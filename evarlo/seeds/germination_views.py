@@ -19,7 +19,7 @@ from evarlo.seeds.views import lot_shown
 from evarlo.ui.draw.coming import Line, coming
 from evarlo.ui.fields import Day, Number
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, said_beside
 
 DRAWN = 40  # points of a fitted curve
 
@@ -79,7 +79,7 @@ def _page(request: PersonRequest, test: GerminationTest, form: CountForm) -> Htt
         "classes": CLASSES,
         "against": [against(found, o) for o in near[:8]],
         "drawing": coming([Line("this lot", so_far, fitted, "own")], said, stated) if so_far else "",
-        "counts": test.counts.filter(superseded_by__isnull=True).select_related("by"),
+        "counts": test.counts.in_force().select_related("by"),
     }
     return render(request, "seeds/test.html", context, status=422 if form.errors else 200)
 
@@ -118,12 +118,10 @@ def count(request: PersonRequest, pk: int) -> HttpResponse:
     form = CountForm(test, request.POST)
     if form.is_valid():
         on = form.cleaned_data["on"]
-        try:
+        with said_beside(form):
             changed = keep_counts(test, on, form.counted(), request.user, timezone.localdate())
             say(request, f"The counts of {on:%-d %b} are kept." if changed else "Nothing new was typed.")
             return redirect("seeds:test", pk)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _page(request, test, form)
 
 

@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from evarlo.catalogue.models import Cultivar
+from evarlo.ui.in_force import Replaceable
 
 
 class Lot(models.Model):
@@ -122,6 +123,8 @@ class GerminationCount(models.Model):
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     supersedes = models.OneToOneField("self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by")
+
+    objects = Replaceable.as_manager()
 
     class Meta:
         ordering = ["on", "replicate"]

@@ -17,7 +17,7 @@ from evarlo.seeds.models import Lot
 from evarlo.seeds.queries import by_crop, stocks
 from evarlo.seeds.services import FIELDS, keep_lot, move_stock
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, said_beside
 
 
 @may("see_names")
@@ -98,10 +98,8 @@ def move(request: PersonRequest, pk: int) -> HttpResponse:
     form = MoveForm(request.POST)
     if form.is_valid():
         data = form.cleaned_data
-        try:
+        with said_beside(form):
             today = timezone.localdate()
             move_stock(lot, data["why"], data["seeds"], data["on"], request.user, today, data["note"], data["sure"])
             return redirect("seeds:lot", pk)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return lot_shown(request, lot, move=form)

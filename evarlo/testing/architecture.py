@@ -27,6 +27,27 @@ ORDER = (
     "demo",
 )
 
+# The one module of acts of each subject: nothing else writes.
+ACTS = {
+    "people": ("services",),
+    "catalogue": ("services", "traits", "problems"),
+    "grounds": ("services", "history", "weather"),
+    "seeds": ("services", "germination"),
+    "trials": ("services", "laying", "protocol", "task_services", "deeds"),
+    "nursery": ("services", "sowing", "raising", "planting", "stand", "room"),
+    "walks": ("services", "field"),
+    "events": ("events", "care", "photos"),
+    "pests": ("watches",),
+    "practice": ("trainer",),
+    "identity": ("doubts",),
+    "harvest": ("services",),
+    "verdicts": ("services",),
+    "exchange": ("services",),
+    "demo": ("services", "backdating"),
+}
+ALWAYS = {"create", "bulk_create", "bulk_update", "get_or_create", "update_or_create"}
+OF_ROWS = {"objects", "filter", "exclude", "all", "in_force", "newest"}
+
 
 def imports_of(file: Path) -> Iterator[str]:
     """Every module that a file imports, also inside functions."""
@@ -50,6 +71,28 @@ def broken_rules() -> list[str]:
                 if parts[0] == "evarlo" and len(parts) > 1 and parts[1] in later:
                     broken.append(f"{file.relative_to(ROOT)} imports {module}")
     return broken
+
+
+def writes_in(file: Path) -> Iterator[int]:
+    """The lines of a file on which rows are made, changed or deleted. `save` with something to write to is not a row's."""
+    for node in ast.walk(ast.parse(file.read_text())):
+        if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Attribute):
+            continue
+        name = node.func.attr
+        through = {n.attr for n in ast.walk(node.func.value) if isinstance(n, ast.Attribute)}
+        if name in ALWAYS or (name == "save" and not node.args) or (name in ("update", "delete") and through & OF_ROWS):
+            yield node.lineno
+
+
+def writes_outside_acts() -> list[str]:
+    """Each write that is not in a module of acts, as `file:line`."""
+    found = []
+    for file in sorted(ROOT.rglob("*.py")):
+        app = file.relative_to(ROOT).parts[0]
+        if {"tests", "migrations", "testing"} & set(file.parts) or file.stem in ACTS.get(app, ()):
+            continue
+        found += [f"{file.relative_to(ROOT)}:{line}" for line in writes_in(file)]
+    return found
 
 
 def core_modules() -> dict[str, set[str]]:

@@ -11,6 +11,7 @@ from django.utils import timezone
 from django.utils.safestring import SafeString
 
 from evarlo.catalogue.models import Crop
+from evarlo.catalogue.services import crop_named
 from evarlo.grounds.models import Bed as BedOnRecord
 from evarlo.seeds.models import Lot
 from evarlo.trials.advice import advised_design
@@ -83,7 +84,7 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
             plants = made["rows"] * made["plants_a_row"]
             if border := typed.get("border"):
                 made["judged"] = judged_stations(made["rows"], made["plants_a_row"], border)
-    crop = Crop.objects.filter(name__iexact=typed.get("crop") or "").first()
+    crop = crop_named(typed.get("crop") or "")
     usual = NeedPlan(**defaults_for(crop)) if crop else NeedPlan()
     if crop and typed.get("cv_percent"):
         made["cv_said"] = cv_in_words(typed, wanted, crop)

@@ -7,9 +7,11 @@ from typing import Any
 
 from django import forms
 
-from evarlo.catalogue.models import Crop, Trait
+from evarlo.catalogue.models import Trait
+from evarlo.catalogue.services import crop_on_record
 from evarlo.catalogue.traits import library
-from evarlo.grounds.models import Bed, Site
+from evarlo.grounds.models import Bed
+from evarlo.grounds.services import add_bed, bed_named, site_on_record
 from evarlo.trials.advice import DESIGNS
 from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, WITHDRAWN, Trial
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, SHARED, CriterionPlan, TrialPlan
@@ -145,7 +147,7 @@ class NewTrial(forms.Form):
     def _check_bed(self, data: dict[str, Any]) -> None:
         if not all(k in data for k in ("site", "bed", "bed_length_m", "bed_width_m")):
             return
-        known = Bed.objects.filter(site__name__iexact=data["site"], name__iexact=data["bed"]).first()
+        known = bed_named(data["site"], data["bed"])
         sides = [(known.length_m, data["bed_length_m"]), (known.width_m, data["bed_width_m"])] if known else []
         if known and all(abs(kept - typed) <= SAME_BED for kept, typed in sides):
             data["bed_length_m"], data["bed_width_m"] = known.length_m, known.width_m
@@ -159,17 +161,13 @@ class NewTrial(forms.Form):
     def plan(self) -> TrialPlan:
         """The plan that was typed; its crop, site and bed are put on record when they are new."""
         data = self.cleaned_data
-        crop = Crop.objects.filter(name__iexact=data["crop"]).first() or Crop.objects.create(
-            name=data["crop"], between_rows_cm=data["between_rows_cm"], in_row_cm=data["in_row_cm"], cv_percent=data["cv_percent"]
-        )
-        site = Site.objects.filter(name__iexact=data["site"]).first() or Site.objects.create(name=data["site"])
-        bed = Bed.objects.filter(site=site, name__iexact=data["bed"]).first() or Bed.objects.create(
-            site=site, name=data["bed"], length_m=data["bed_length_m"], width_m=data["bed_width_m"], bearing=data["bearing"]
-        )
-        for further in data["more_beds"]:
-            if further.pk is None:
-                further.site = site
-                further.save()
+        crop = crop_on_record(data["crop"], **{name: data[name] for name in ("between_rows_cm", "in_row_cm", "cv_percent")})
+        site = site_on_record(data["site"])
+        bed = add_bed(site, data["bed"], data["bed_length_m"], data["bed_width_m"], data["bearing"])
+        more_beds = [
+            further if further.pk else add_bed(site, further.name, further.length_m, further.width_m, further.bearing)
+            for further in data["more_beds"]
+        ]
         traits = {t.key: t for t in offered_traits()}
         criteria = [
             CriterionPlan(
@@ -183,7 +181,8 @@ class NewTrial(forms.Form):
             if data.get(f"trait_{i}")
         ]
         return TrialPlan(
-            **{name: data[name] for name in (*TYPED, "entries", "check", "levels", "repeated", "more_beds")},
+            **{name: data[name] for name in (*TYPED, "entries", "check", "levels", "repeated")},
+            more_beds=more_beds,
             crop=crop,
             bed=bed,
             criteria=criteria,

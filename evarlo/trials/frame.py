@@ -73,7 +73,7 @@ def _rail(trial: Trial, links: tuple[StageLink, ...]) -> SafeString | None:
         return None
     chips = [Chip(x.name, x.url, spans[x.key].start, spans[x.key].end, spans[x.key].planned, x.current) for x in links]
     marks = [Mark(p.on, p.text, p.hurts) for source in registry.pins for p in source(trial)]
-    lost = Exclusion.objects.filter(plot__trial=trial, lifted_at__isnull=True).select_related("plot")
+    lost = Exclusion.objects.in_force().filter(plot__trial=trial).select_related("plot")
     by_day: dict[date, list[Exclusion]] = {}
     for e in lost:
         by_day.setdefault(e.on, []).append(e)

@@ -30,6 +30,12 @@ def still_open(trial: Trial) -> Trial:
     return trial
 
 
+def fixed_or_refused(trial: Trial, field: str = "") -> None:
+    """Refuse what needs the plots to stay where they are, while the layout may still be shuffled."""
+    if not trial.is_fixed:
+        raise Refused("Fix the layout first: until then the plots may still change places.", field)
+
+
 @transaction.atomic
 def lay_out(trial: Trial, seed: int | None, by: User) -> None:
     """Draw the plots anew from `seed`, or from a fresh one that keeps an entry from standing beside itself.

@@ -12,6 +12,7 @@ from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
+from evarlo.ui.in_force import Liftable
 
 PERSON = settings.AUTH_USER_MODEL
 MOST_YEARS = 60  # of one chain of trials on the same plots
@@ -305,6 +306,8 @@ class Exclusion(models.Model):
     at = models.DateTimeField()
     lifted_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
     lifted_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Liftable.as_manager()
 
     class Meta:
         ordering = ["at"]

@@ -19,10 +19,10 @@ from evarlo.trials.frame import frame
 from evarlo.trials.models import Material, NeedPlan, Trial
 from evarlo.trials.needs import needs_of, order_lines, plan_of
 from evarlo.trials.plot_numbers import chosen_plots
-from evarlo.trials.services import add_material, keep_need_plan
+from evarlo.trials.services import add_material, drop_material, keep_need_plan
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Number, Words
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import said_beside
 from trialcore.reckoning.doses import PER_M2
 
 PLAN_FIELDS = (
@@ -111,19 +111,17 @@ def new_material(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     form = MaterialForm(trial, request.POST)
     if form.is_valid():
-        try:
+        with said_beside(form):
             add_material(trial, form.cleaned_data)
             return redirect("trials:needs", slug)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     plan: NeedPlan = plan_of(trial)
     return _page(request, trial, NeedForm(initial={name: getattr(plan, name) for name in PLAN_FIELDS}), form)
 
 
 @may("plan")
 @require_POST
-def drop_material(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
-    get_object_or_404(Material, trial__slug=slug, pk=pk).delete()
+def take_material_off(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    drop_material(get_object_or_404(Material, trial__slug=slug, pk=pk))
     return redirect("trials:needs", slug)
 
 

@@ -13,9 +13,8 @@ from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Deviation, Plot, Protocol, Trial
 from evarlo.trials.registry import DiaryLine
-from evarlo.trials.services import Refused
 from evarlo.trials.tasks import begun_in
-from evarlo.ui.refused import only_done
+from evarlo.ui.refused import Refused, only_done
 
 STAGES = (
     ("sow", "At sowing"),

@@ -16,10 +16,10 @@ from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.protocol import STAGES, keep_deviation, keep_protocol, marks_of
-from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Words
 from evarlo.ui.notice import say
+from evarlo.ui.refused import said_beside
 
 
 class ProtocolForm(forms.Form):
@@ -79,12 +79,10 @@ def keep(request: PersonRequest, slug: str) -> HttpResponse:
     trial, form = trial_or_404(slug), ProtocolForm(request.POST)
     if form.is_valid():
         d = form.cleaned_data
-        try:
+        with said_beside(form):
             made = keep_protocol(trial, d, d["since"], d["why"], request.user)
             say(request, f"Version {made.number} of the protocol is kept." if made else "Nothing was changed.")
             return redirect("trials:protocol", slug)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _page(request, trial, form=form)
 
 
@@ -95,11 +93,9 @@ def deviate(request: PersonRequest, slug: str) -> HttpResponse:
     form = DeviationForm(trial, request.POST)
     if form.is_valid():
         d = form.cleaned_data
-        try:
+        with said_beside(form):
             plots = list(trial.plots.filter(number__in=d["plots"]))
             n = keep_deviation(plots, d["on"], d["said"], request.user, timezone.localdate())
             say(request, f"Kept for {n} plot{'s' if n > 1 else ''}, in their diaries and on every comparison.")
             return redirect("trials:protocol", slug)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _page(request, trial, deviation=form)

@@ -50,7 +50,7 @@ def without_names(trial: Trial, text: str, user: Any) -> str:
 
 def plots_of(trial: Trial) -> list[Plot]:
     """The plots along the walking path, each with its entry and its standing exclusion if it has one."""
-    standing = Exclusion.objects.filter(lifted_at__isnull=True)
+    standing = Exclusion.objects.in_force()
     plots = trial.plots.select_related("entry").prefetch_related(Prefetch("exclusions", standing, to_attr="exclusions_in_force"))
     return trial.once("plots", lambda: list(plots))
 
@@ -171,7 +171,7 @@ class Completeness:
 
 def left_out(trials: Iterable[Trial | int]) -> set[int]:
     """The plots of some trials, or of trials with these ids, that are left out of every comparison."""
-    rows = Exclusion.objects.filter(plot__trial__in=list(trials), lifted_at__isnull=True)
+    rows = Exclusion.objects.in_force().filter(plot__trial__in=list(trials))
     return set(rows.values_list("plot_id", flat=True))
 
 

@@ -30,7 +30,7 @@ from evarlo.trials.models import (
     Plot,
     Trial,
 )
-from evarlo.ui.refused import Refused as Refused
+from evarlo.ui.refused import Refused
 from trialcore.layouts.bed import judged_stations, stations
 
 MOST_ENTRIES = 400
@@ -144,6 +144,64 @@ def change_plan(trial: Trial, plan: TrialPlan, by: User) -> Trial:
     record(trial, by, f"Plan changed: {len(plan.entries)} entries, {trial.design_in_words}."[:300])
     lay_out(trial, None, by)
     return trial
+
+
+@dataclass(frozen=True)
+class FinishedPlot:
+    """A plot of a trial that was grown elsewhere, as it stood: its entry by name, and where it lies in metres."""
+
+    entry: str
+    number: str
+    block: str
+    inner: str
+    place: int
+    row: int
+    col: int
+    x: float
+    y: float
+    length: float
+    width: float
+
+
+@transaction.atomic
+def take_in_trial(
+    name: str,
+    crop: Crop,
+    season: str,
+    design: str,
+    blocks: int,
+    entries: Sequence[str],
+    check: str,
+    plots: Sequence[FinishedPlot],
+    by: User,
+) -> tuple[Trial, list[Plot]]:
+    """Make a trial that was grown already, with its entries and plots as they stood; nothing about it is blind or open."""
+    now = timezone.now()
+    trial = Trial.objects.create(
+        slug=free_slug(f"{name} {season}"),
+        name=name,
+        crop=crop,
+        season=season,
+        origin=Trial.Origin.SHEET,
+        design=design,
+        blocks=blocks,
+        blind=False,
+        layout_fixed_at=now,
+        made_by=by,
+        made_at=now,
+    )
+    known = {
+        code: Entry.objects.create(trial=trial, code=code, cultivar=cultivar_named(crop, code), is_check=code == check)
+        for code in entries
+    }
+    stood = [Plot(trial=trial, **{**vars(plot), "entry": known[plot.entry]}) for plot in plots]
+    return trial, Plot.objects.bulk_create(stood)
+
+
+@transaction.atomic
+def drop_material(material: Material) -> None:
+    """A material that the plots do not get after all."""
+    material.delete()
 
 
 @transaction.atomic
@@ -331,7 +389,7 @@ def add_material(trial: Trial, typed: Mapping[str, Any]) -> Material:
 
 def is_left_out(plot: Plot) -> bool:
     """Whether a plot is left out of every comparison already."""
-    return plot.exclusions.filter(lifted_at__isnull=True).exists()
+    return plot.exclusions.in_force().exists()
 
 
 @transaction.atomic
@@ -378,7 +436,7 @@ def as_it_stands(plot: Plot, entry: Entry, how: str, by: User) -> None:
 @transaction.atomic
 def lift_exclusion(exclusion: Exclusion, by: User) -> None:
     """Take the plot back into the comparison; the exclusion stays on record."""
-    Exclusion.objects.filter(pk=exclusion.pk, lifted_at__isnull=True).update(lifted_by=by, lifted_at=timezone.now())
+    Exclusion.objects.in_force().filter(pk=exclusion.pk).update(lifted_by=by, lifted_at=timezone.now())
 
 
 @transaction.atomic

@@ -9,8 +9,8 @@ from django.db import transaction
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Task, Trial
-from evarlo.trials.services import Refused
 from evarlo.trials.tasks import STAGES, tasks_of
+from evarlo.ui.refused import Refused
 from trialcore.reckoning import schedule
 
 FIELD = {"sow": "sow_on", "plant": "plant_on", "pick": "pick_on"}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 from typing import Any
 
 from django import forms
@@ -17,10 +16,10 @@ from evarlo.grounds.weather import record_of
 from evarlo.people.models import User
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
+from evarlo.people.services import renew_calendar_key
 from evarlo.trials.frame import frame, frosts_of
 from evarlo.trials.icalendar import feed_of
 from evarlo.trials.models import Trial
-from evarlo.trials.services import Refused
 from evarlo.trials.sowings import follow_on, for_market
 from evarlo.trials.task_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
 from evarlo.trials.tasks import STAGES, Line, SeasonTasks, season_tasks
@@ -28,6 +27,7 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.calendar import Row, calendar
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.notice import say, warn
+from evarlo.ui.refused import Refused, said_beside, said_on_top
 from trialcore.reckoning.schedule import Dated
 
 
@@ -140,12 +140,10 @@ def move(request: PersonRequest, slug: str, key: str) -> HttpResponse:
 def finish(request: PersonRequest, slug: str, key: str) -> HttpResponse:
     trial = trial_or_404(slug)
     form = DayForm(request.POST)
-    try:
+    with said_on_top(request):
         if not form.is_valid():
             raise Refused(str(form.errors["on"][0]))
         finish_task(trial, key, form.cleaned_data["on"], request.user, timezone.localdate())
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect("trials:calendar-page", slug)
 
 
@@ -156,11 +154,9 @@ def add(request: PersonRequest, slug: str) -> HttpResponse:
     form = TaskForm(season_tasks(trial), request.POST)
     if form.is_valid():
         d = form.cleaned_data
-        try:
+        with said_beside(form):
             add_task(trial, d["what"], d["on"], d["after"], d["days"] or 0, d["condition"], request.user)
             return redirect("trials:calendar-page", slug)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _page(request, trial, form)
 
 
@@ -168,13 +164,11 @@ def add(request: PersonRequest, slug: str) -> HttpResponse:
 @require_POST
 def drop(request: PersonRequest, slug: str, key: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    try:
+    with said_on_top(request):
         if key == "all-back":
             bring_back_tasks(trial)
         else:
             drop_task(trial, key, request.user)
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect("trials:calendar-page", slug)
 
 
@@ -182,7 +176,7 @@ def drop(request: PersonRequest, slug: str, key: str) -> HttpResponse:
 @require_POST
 def new_feed(request: PersonRequest, slug: str) -> HttpResponse:
     """A fresh address for this person's feed; the one before stops working."""
-    User.objects.filter(pk=request.user.pk).update(calendar_key=secrets.token_urlsafe(32))
+    renew_calendar_key(request.user)
     return redirect("trials:calendar-page", slug)
 
 

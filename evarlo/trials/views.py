@@ -14,6 +14,7 @@ from django.views.decorators.http import require_POST
 from django_htmx.http import trigger_client_event
 
 from evarlo.catalogue.models import Crop, Cultivar, Trait
+from evarlo.catalogue.services import crop_named
 from evarlo.grounds.models import Bed
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
@@ -29,7 +30,6 @@ from evarlo.trials.laying import fix_layout, move_block, shuffle, swap_plots
 from evarlo.trials.models import TWO_FACTORS, Plot, Trial
 from evarlo.trials.registry import registry
 from evarlo.trials.services import (
-    Refused,
     accept_rotation,
     change_plan,
     declare_output,
@@ -42,6 +42,7 @@ from evarlo.trials.services import (
 )
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say, warn
+from evarlo.ui.refused import Refused, said_beside, said_on_top
 from evarlo.ui.units import value_shown
 
 
@@ -171,10 +172,8 @@ def plan(request: PersonRequest, slug: str) -> HttpResponse:
 @require_POST
 def shuffle_layout(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    try:
+    with said_on_top(request):
         shuffle(trial, request.user)
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect(trial)
 
 
@@ -182,11 +181,9 @@ def shuffle_layout(request: PersonRequest, slug: str) -> HttpResponse:
 @require_POST
 def fix(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    try:
+    with said_on_top(request):
         fix_layout(trial, request.user)
         say(request, "The layout is fixed. Its plots keep their places and numbers from now on.")
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect(trial)
 
 
@@ -197,11 +194,9 @@ def open_names_act(request: PersonRequest, slug: str) -> HttpResponse:
     if not request.user.check_password(request.POST.get("password", "")):
         warn(request, "That is not your password, so the names stay closed.")
         return redirect(trial)
-    try:
+    with said_on_top(request):
         open_names(trial, request.user, " ".join(request.POST.get("why", "").split())[:200])
         say(request, "Names are open to everyone from now on.")
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect(trial)
 
 
@@ -210,10 +205,8 @@ def open_names_act(request: PersonRequest, slug: str) -> HttpResponse:
 def accept_breach(request: PersonRequest, slug: str) -> HttpResponse:
     """A rotation too short is accepted, with the reason, or no longer."""
     trial = trial_or_404(slug)
-    try:
+    with said_on_top(request):
         accept_rotation(trial, request.POST.get("reason", ""), request.user)
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect(trial)
 
 
@@ -225,13 +218,11 @@ def move(request: PersonRequest, slug: str) -> HttpResponse:
     form = MoveBlock(request.POST)
     if form.is_valid():
         data = form.cleaned_data
-        try:
+        with said_on_top(request):
             bed = next((b for b in trial.beds if b.pk == data["bed"]), None)
             if bed is None:
                 raise Refused("That bed is not one of this trial's.")
             move_block(trial, data["block"], bed, data["x"], data["y"], data["turned"], request.user)
-        except Refused as refusal:
-            warn(request, str(refusal))
     else:
         warn(request, f"Nothing was moved. {next(iter(form.errors.values()))[0]}")
     return redirect(trial)
@@ -245,14 +236,12 @@ def swap(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     form = SwapPlots(request.POST)
     if form.is_valid():
         other = trial.plots.filter(number__iexact=form.cleaned_data["other"]).first()
-        try:
+        with said_beside(form):
             if other is None:
                 raise Refused("There is no such plot in this trial.", "other")
             swap_plots(chosen, other, form.cleaned_data["reason"], request.user)
             chosen.refresh_from_db()
             return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}), changed=True)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}), status=422, swap_form=form)
 
 
@@ -274,16 +263,14 @@ def follow(request: PersonRequest, slug: str) -> HttpResponse:
     form = FollowForm(typed(request), initial=initial)
     if request.method == "POST" and form.is_valid():
         d = form.cleaned_data
-        try:
+        with said_beside(form):
             with transaction.atomic():
-                crop = Crop.objects.filter(name__iexact=d["crop"]).first()
+                crop = crop_named(d["crop"])
                 if crop is None:
                     raise Refused(f"“{d['crop'][:24]}” is not on record. Put the crop there first.", "crop")
                 made = follow_trial(before, d["name"], d["season"], crop, request.user)
                 declare_output(made, d["unit"] or "kg", d["per_kg"] or 1.0, request.user)
             return redirect(made)
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     context = {"trial": before, "form": form, "crops": Crop.objects.all()}
     return render(request, "trials/follow.html", context, status=422 if form.errors else 200)
 
@@ -294,13 +281,11 @@ def withdraw(request: PersonRequest, slug: str) -> HttpResponse:
     """An entry is taken out of the trial, by its code."""
     trial = trial_or_404(slug)
     entry = trial.entries.filter(code__iexact=request.POST.get("entry", "").strip()[:60]).first()
-    try:
+    with said_on_top(request):
         if entry is None:
             raise Refused("Expected the code of one of the entries.")
         n = withdraw_entry(entry, request.POST.get("reason", ""), timezone.localdate(), request.user)
         say(request, f"{entry.code} is withdrawn: {n} plots are left out of every comparison from now on.")
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect(trial)
 
 
@@ -344,7 +329,7 @@ def _plot(
     changed: bool = False,
 ) -> HttpResponse:
     shown = queries.names_shown(trial, request.user)
-    standing = chosen.exclusions.filter(lifted_at__isnull=True).select_related("by").first()
+    standing = chosen.exclusions.in_force().select_related("by").first()
     context = {
         "trial": trial,
         "plot": chosen,
@@ -369,11 +354,9 @@ def leave_out(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     form = LeaveOut(request.POST)
     if form.is_valid():
         data = form.cleaned_data
-        try:
+        with said_beside(form):
             exclude_plot(chosen, data["cause"], data["note"], data["on"], request.user)
             return _plot(request, trial, chosen, LeaveOut())
-        except Refused as refusal:
-            form.add_error(refusal.field or None, str(refusal))
     return _plot(request, trial, chosen, form, status=422)
 
 
@@ -382,6 +365,6 @@ def leave_out(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
 def take_back(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     trial = trial_or_404(slug)
     chosen = get_object_or_404(Plot.objects.select_related("entry__cultivar"), trial=trial, pk=pk)
-    for exclusion in chosen.exclusions.filter(lifted_at__isnull=True):
+    for exclusion in chosen.exclusions.in_force():
         lift_exclusion(exclusion, request.user)
     return _plot(request, trial, chosen, LeaveOut(initial={"on": timezone.localdate()}))

@@ -10,7 +10,6 @@ from typing import Any
 from django import forms
 from django.core.exceptions import ValidationError
 
-from evarlo.ui.refused import Refused
 from evarlo.ui.units import figure_shown, in_unit, unit_shown, value_kept, value_shown
 
 NUMBER = re.compile(r"[+-]?([0-9]+([.,][0-9]*)?|[.,][0-9]+)")
@@ -130,7 +129,3 @@ class OwnIds(forms.Form):
         field = self.fields[name]
         assert isinstance(field, forms.ChoiceField)
         field.choices = choices
-
-    def refuse(self, refusal: Refused) -> None:
-        """Say why an act was refused, beside its field where the form has that, else above the form."""
-        self.add_error(refusal.field if refusal.field in self.fields else None, str(refusal))

@@ -1,6 +1,12 @@
-"""An act that cannot be done, said to the person."""
+"""An act that cannot be done, and the two ways in which a page says so."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import date
+
+from django import forms
+from django.contrib import messages
+from django.http import HttpRequest
 
 
 class Refused(ValueError):
@@ -15,3 +21,23 @@ def only_done(on: date, today: date, field: str = "on") -> None:
     """Refuse a day to come: what is kept has been done."""
     if on > today:
         raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", field)
+
+
+@contextmanager
+def said_beside(form: forms.Form, field: str = "") -> Iterator[None]:
+    """Let an act be tried: when it is refused, its form says why, beside the field where the form has that (or beside `field`),
+    else above the form. What follows the block is the way back to the form."""
+    try:
+        yield
+    except Refused as refusal:
+        beside = field or refusal.field
+        form.add_error(beside if beside in form.fields else None, str(refusal))
+
+
+@contextmanager
+def said_on_top(request: HttpRequest) -> Iterator[None]:
+    """Let an act be tried: when it is refused, the next page says why on top."""
+    try:
+        yield
+    except Refused as refusal:
+        messages.error(request, str(refusal))

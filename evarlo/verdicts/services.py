@@ -8,7 +8,8 @@ from django.utils import timezone
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Entry, Trial
-from evarlo.trials.services import Refused, mark_decided, open_names
+from evarlo.trials.services import mark_decided, open_names
+from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.queries import Board, board_of, stands_on
 from trialcore.inference.verdict import Verdict

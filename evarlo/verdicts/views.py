@@ -15,9 +15,9 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Entry
 from evarlo.trials.queries import without_names
-from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
+from evarlo.ui.refused import Refused, said_on_top
 from evarlo.verdicts.models import VERDICTS
 from evarlo.verdicts.queries import board_of, counts
 from evarlo.verdicts.services import give_verdict, sign_board
@@ -76,11 +76,9 @@ def give(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
 @require_POST
 def sign(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    try:
+    with said_on_top(request):
         sign_board(trial, request.user)
         say(request, "Signed. The board is frozen with the figures it stood on, and the names are open.")
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect("verdicts:decide", slug)
 
 

@@ -20,8 +20,8 @@ from evarlo.people.models import User
 from evarlo.people.permissions import allowed
 from evarlo.trials.holds import entry_words, held_plots, pick_words
 from evarlo.trials.models import Cause, Plot, Trial
-from evarlo.trials.services import Refused
 from evarlo.ui.draw.anchor import drawing_named
+from evarlo.ui.refused import Refused
 from evarlo.walks.models import Observation, Rival, Round
 from evarlo.walks.queries import current, shown, walkable
 from evarlo.walks.services import Seen, check_seen, exact, keep_observation, looked_anew, observed, same_answer, seen_in, taken_back
@@ -190,7 +190,7 @@ class _Batch:
         self.observations: list[Observation] = []
         self.rivals: list[Rival] = []
         # An undone value leaves a row that supersedes it and says nothing; what comes after has to follow on from that.
-        ends = Observation.objects.filter(round=walk, plot__in=wanted, superseded_by__isnull=True, withdrawn=True)
+        ends = Observation.objects.newest().filter(round=walk, plot__in=wanted, withdrawn=True)
         self.ends = {o.plot_id: o for o in ends}
 
     def take(self, record: Brought) -> Answer:

@@ -23,9 +23,9 @@ from django.views.decorators.http import require_POST
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.registry import registry
-from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
-from evarlo.ui.notice import say, warn
+from evarlo.ui.notice import say
+from evarlo.ui.refused import said_on_top
 from evarlo.walks.field import Brought, bring_in, settle, taken_along, unsettled
 from evarlo.walks.models import Rival
 from evarlo.walks.queries import current, shown
@@ -122,11 +122,9 @@ def settle_page(request: PersonRequest, slug: str) -> HttpResponse:
 @require_POST
 def settle_act(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
     rival = get_object_or_404(Rival.objects.select_related("plot"), pk=key, round__trial__slug=slug)
-    try:
+    with said_on_top(request):
         settle(rival, request.POST.get("take") == "rival", request.user, timezone.localdate())
         say(request, f"Plot {rival.plot.number} is settled; the other value stays on record.")
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect("walks:settle", slug)
 
 

@@ -10,6 +10,7 @@ from django.db.models import Q
 
 from evarlo.catalogue.models import Trait
 from evarlo.trials.models import Cause, Plot, Trial
+from evarlo.ui.in_force import Correctable
 
 PERSON = settings.AUTH_USER_MODEL
 
@@ -66,6 +67,8 @@ class Observation(Value):
     plot = models.ForeignKey(Plot, on_delete=models.PROTECT, related_name="observations")
     withdrawn = models.BooleanField(default=False)
     supersedes = models.OneToOneField("self", null=True, blank=True, on_delete=models.PROTECT, related_name="superseded_by")
+
+    objects = Correctable.as_manager()
 
     class Meta(Value.Meta):
         indexes = [models.Index(fields=["round", "plot"])]

@@ -23,12 +23,12 @@ from trialcore.field.stages import days_between
 
 def current(walk: Round) -> QuerySet[Observation]:
     """The observation that stands for each plot of a round."""
-    return Observation.objects.filter(round=walk, superseded_by__isnull=True, withdrawn=False)
+    return Observation.objects.in_force().filter(round=walk)
 
 
 def standing_of(trial: Trial) -> QuerySet[Observation]:
     """Every observation of a trial that stands."""
-    return Observation.objects.filter(round__trial=trial, superseded_by__isnull=True, withdrawn=False)
+    return Observation.objects.in_force().filter(round__trial=trial)
 
 
 def latest_round(trial: Trial, trait: Trait) -> Round | None:
@@ -153,7 +153,7 @@ def pins(trial: Trial) -> Iterable[Pin]:
 def due(today: date) -> Iterable[Due]:
     """Rounds that are planned for the next days or begun and not finished."""
     soon = today + timedelta(days=7)
-    out = Exclusion.objects.filter(lifted_at__isnull=True).values("plot")
+    out = Exclusion.objects.in_force().values("plot")
     rounds = list(
         Round.objects.filter(closed_at__isnull=True, due_on__lte=soon, trial__decided_at__isnull=True)
         .select_related("trial", "trait")
@@ -175,7 +175,7 @@ def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:
     criteria = Criterion.objects.filter(trial__in=trial_ids, trait__source=Trait.Source.WALK)
     for trial_id, trait_id in criteria.values_list("trial", "trait"):
         wanted[trial_id, f"trait {trait_id}"] = set()
-    rows = Observation.objects.filter(round__trial__in=trial_ids, withdrawn=False, superseded_by__isnull=True)
+    rows = Observation.objects.in_force().filter(round__trial__in=trial_ids)
     for trial_id, trait_id, plot_id in rows.values_list("round__trial", "round__trait", "plot").distinct():
         if (trial_id, f"trait {trait_id}") in wanted:
             wanted[trial_id, f"trait {trait_id}"].add(plot_id)

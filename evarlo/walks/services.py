@@ -15,8 +15,9 @@ from django.utils import timezone
 from evarlo.catalogue.models import Trait
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
+from evarlo.trials.laying import fixed_or_refused
 from evarlo.trials.models import Cause, Plot, Trial
-from evarlo.trials.services import Refused
+from evarlo.ui.refused import Refused
 from evarlo.walks.models import Observation, Round, Value
 from trialcore.field.samples import sample_mean
 
@@ -79,8 +80,7 @@ def open_round(trial: Trial, trait: Trait, on: date, by: User, only: Sequence[in
 def begin_round(walk: Round, on: date, by: User) -> Round:
     """Open a round that was planned; one that is open already stays as it is. What a trait's rounds tell together is put among
     the traits as soon as there is a second one. Raises Refused while the layout may still be shuffled."""
-    if not walk.trial.is_fixed:
-        raise Refused("Fix the layout first: until then the plots may still change places.")
+    fixed_or_refused(walk.trial)
     if walk.opened_on is None:
         walk.opened_on, walk.opened_by = on, by
         walk.save(update_fields=["opened_on", "opened_by"])
@@ -118,7 +118,7 @@ def keep_observation(walk: Round, plot: Plot, seen: Seen, by: User, seen_on: dat
     if seen_on > today:
         raise Refused(f"{seen_on:%-d %b %Y} is still to come.", "day")
     check_seen(walk.trait, seen, today)
-    before = Observation.objects.filter(round=walk, plot=plot, superseded_by__isnull=True).first()
+    before = Observation.objects.newest().filter(round=walk, plot=plot).first()
     if before is not None and same_answer(before, seen) and not looked_anew(before, seen_on):
         return before
     made = observed(walk, plot, seen, by, seen_on, key if again is None else uuid.uuid4(), before)

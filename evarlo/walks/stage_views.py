@@ -16,8 +16,8 @@ from evarlo.trials.models import Trial
 from evarlo.trials.task_services import add_task
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.stages import StageRow, stage_rows
-from evarlo.ui.notice import say, warn
-from evarlo.ui.refused import Refused
+from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused, said_on_top
 from evarlo.walks.stages import Stage, stage_of, stages_seen
 
 
@@ -64,12 +64,10 @@ def expect(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     _, stage = _chosen(trial, request.POST.get("trait", ""))
     coming = [e.forecast for e in stage.entries if e.forecast] if stage else []
-    try:
+    with said_on_top(request):
         if not stage or not stage.later or not coming:
             raise Refused("Nothing tells when the next stage is to come.")
         first, last = min(f.earliest for f in coming), max(f.latest for f in coming)
         add_task(trial, f"Look for {stage.later.name.lower()} (until {last:%-d %b})"[:80], first, "", 0, "", request.user)
         say(request, f"{stage.later.name} is on the calendar from {first:%-d %b} on.")
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect("walks:stages", slug)

@@ -22,9 +22,9 @@ from evarlo.trials.holds import holds_in_words
 from evarlo.trials.models import Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.registry import registry
-from evarlo.trials.services import Refused
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
+from evarlo.ui.refused import Refused
 from evarlo.walks.models import Rival, Round
 from evarlo.walks.queries import round_lines, walkable
 from evarlo.walks.services import begin_round, close_round, open_round, show_earlier

@@ -10,7 +10,8 @@ from evarlo.compare.queries import over_years
 from evarlo.harvest.models import Picking
 from evarlo.testing import world
 from evarlo.trials.models import Trial
-from evarlo.trials.services import Refused, declare_output, exclude_plot, follow_trial
+from evarlo.trials.services import declare_output, exclude_plot, follow_trial
+from evarlo.ui.refused import Refused
 
 KG = {"Corvane": 6.0, "Quillet": 9.0, "OF-17": 6.3, "Brakewater": 4.0}
 

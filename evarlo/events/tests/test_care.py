@@ -24,7 +24,8 @@ from evarlo.testing import world
 from evarlo.trials.holds import held_plots, holds_in_words
 from evarlo.trials.models import Plot
 from evarlo.trials.queries import diary_of
-from evarlo.trials.services import Refused, add_material
+from evarlo.trials.services import add_material
+from evarlo.ui.refused import Refused
 from evarlo.walks.field import taken_along
 
 

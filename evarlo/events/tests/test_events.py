@@ -26,7 +26,7 @@ from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import diary_of, left_out
-from evarlo.trials.services import Refused
+from evarlo.ui.refused import Refused
 from evarlo.walks.services import begin_round
 from trialcore.field.weather import Day, spells
 

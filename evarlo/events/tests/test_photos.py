@@ -13,7 +13,7 @@ from evarlo.events.models import Photo
 from evarlo.events.photos import GPS, keep_photo, read_picture
 from evarlo.people.models import Role
 from evarlo.testing import world
-from evarlo.trials.services import Refused
+from evarlo.ui.refused import Refused
 
 
 def picture(kind: str = "JPEG", size: tuple[int, int] = (2400, 1200), placed: bool = False, turned: bool = False) -> bytes:

@@ -12,7 +12,7 @@ from evarlo.harvest.queries import left_to_pick, readings, standing, yields
 from evarlo.harvest.services import Weighed, keep_picking, withdraw_picking
 from evarlo.testing import world
 from evarlo.trials.models import Trial
-from evarlo.trials.services import Refused
+from evarlo.ui.refused import Refused
 
 
 class Picks(TestCase):

@@ -15,7 +15,7 @@ from evarlo.testing import world
 from evarlo.testing.raising import Nursery
 from evarlo.trials.models import Exclusion, Trial
 from evarlo.trials.queries import diary_of
-from evarlo.trials.services import Refused
+from evarlo.ui.refused import Refused
 from trialcore.reckoning.shortage import Way
 
 

@@ -18,8 +18,8 @@ from evarlo.seeds.services import move_stock
 from evarlo.testing import world
 from evarlo.testing.raising import Nursery
 from evarlo.trials.models import Trial
-from evarlo.trials.services import Refused
 from evarlo.trials.tasks import season_tasks
+from evarlo.ui.refused import Refused
 from trialcore.field.emergence import Coming
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.resow import Advice

@@ -17,7 +17,7 @@ from evarlo.seeds.models import Lot
 from evarlo.seeds.services import stock_of
 from evarlo.testing import world
 from evarlo.testing.raising import Nursery
-from evarlo.trials.services import Refused
+from evarlo.ui.refused import Refused
 
 
 class Cells(TestCase):
@@ -192,7 +192,7 @@ class Plots(TestCase):
         second = self.n.trial.plots.all()[1]
         self.assertContains(self.client.get(page, {"way": "plots"}), f'<span class="plot-number">{second.number}</span>')
         self.client.post(url, typed | {"plots": ""})
-        self.assertEqual(Sowing.objects.filter(undone_at__isnull=True).count(), 12)
+        self.assertEqual(Sowing.objects.in_force().count(), 12)
         self.assertEqual(len(step_rows(self.n.trial, Step.SOWN)), 12)
 
     def test_only_the_day_can_be_kept_too(self) -> None:

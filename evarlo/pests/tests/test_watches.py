@@ -14,7 +14,7 @@ from evarlo.pests.models import Watch
 from evarlo.pests.watches import begin_watch, confirm, course_of, in_words, set_threshold, suspect_again
 from evarlo.testing import world
 from evarlo.trials.queries import plots_of
-from evarlo.trials.services import Refused
+from evarlo.ui.refused import Refused
 from evarlo.walks.services import Seen, close_round, keep_observation, open_round
 from trialcore.field.incidence import Reached
 

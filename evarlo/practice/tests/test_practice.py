@@ -13,7 +13,7 @@ from evarlo.practice.agreement import raters_of
 from evarlo.practice.models import Practice
 from evarlo.practice.trainer import answer, begin, cold, figures_of, item_of, newest_figures, runs_of, subject_of
 from evarlo.testing import world
-from evarlo.trials.services import Refused
+from evarlo.ui.refused import Refused
 
 
 class Trainer(TestCase):

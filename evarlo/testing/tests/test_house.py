@@ -4,7 +4,7 @@ from pathlib import Path
 
 from django.test import SimpleTestCase
 
-from evarlo.testing.architecture import ORDER, ROOT, broken_rules, imports_of, unreached_core
+from evarlo.testing.architecture import ACTS, ORDER, ROOT, broken_rules, imports_of, unreached_core, writes_in, writes_outside_acts
 
 
 class House(SimpleTestCase):
@@ -14,6 +14,14 @@ class House(SimpleTestCase):
     def test_every_app_has_its_place_in_the_order(self) -> None:
         apps = {p.parent.name for p in ROOT.glob("*/apps.py")}
         self.assertLessEqual(apps, set(ORDER))
+
+    def test_nothing_but_a_module_of_acts_writes(self) -> None:
+        self.assertEqual(writes_outside_acts(), [])
+
+    def test_every_module_of_acts_is_there_and_writes(self) -> None:
+        for app, modules in ACTS.items():
+            for module in modules:
+                self.assertTrue(list(writes_in(ROOT / app / f"{module}.py")), f"{app}/{module}")
 
     def test_every_module_of_the_core_is_reached_by_a_page_or_a_verb(self) -> None:
         self.assertEqual(unreached_core(), [])

@@ -133,7 +133,7 @@ class Season(BrowserTest):
             page.keyboard.press("5")
         expect(page.get_by_text("Every plot has a value.")).to_be_visible()
         expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
-        self.assertEqual(Observation.objects.filter(superseded_by__isnull=True, withdrawn=False).count(), 12)
+        self.assertEqual(Observation.objects.in_force().count(), 12)
 
     def pick(self, page: Page) -> None:
         page.goto(self.at(f"/trials/{self.trial.slug}/pick/"))

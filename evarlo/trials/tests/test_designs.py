@@ -15,7 +15,8 @@ from evarlo.testing import world
 from evarlo.trials.laying import drawing_of, fix_layout, lay_out, move_block, swap_plots
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import blocks_of
-from evarlo.trials.services import Refused, change_plan, plan_trial
+from evarlo.trials.services import change_plan, plan_trial
+from evarlo.ui.refused import Refused
 
 Design = Trial.Design
 DATES = ("15 Mar", "12 Apr")

@@ -13,7 +13,8 @@ from evarlo.trials.doubts import date_doubts
 from evarlo.trials.laying import fix_layout, lay_out, shuffle
 from evarlo.trials.models import Exclusion, Plot, Trial
 from evarlo.trials.queries import layout_faults_of
-from evarlo.trials.services import Refused, exclude_plot, lift_exclusion, plan_trial
+from evarlo.trials.services import exclude_plot, lift_exclusion, plan_trial
+from evarlo.ui.refused import Refused
 
 TYPED: dict[str, Any] = {
     "name": "Fennel",

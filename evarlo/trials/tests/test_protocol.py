@@ -13,7 +13,8 @@ from evarlo.testing import world
 from evarlo.trials.forecast import forecast, own_cvs, price_of_a_seed
 from evarlo.trials.models import Trial
 from evarlo.trials.protocol import keep_deviation, keep_protocol, marks_of
-from evarlo.trials.services import Refused, withdraw_entry
+from evarlo.trials.services import withdraw_entry
+from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import SignedBoard
 
 STEPS = {"sow": "Two seeds a cell, 1 cm deep", "plant": "", "grow": "15 mm of water a week", "walk": "", "pick": ""}

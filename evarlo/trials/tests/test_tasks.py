@@ -13,9 +13,9 @@ from evarlo.grounds.weather import keep_days
 from evarlo.people.models import Role, User
 from evarlo.testing import world
 from evarlo.trials.models import Trial
-from evarlo.trials.services import Refused
 from evarlo.trials.task_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
 from evarlo.trials.tasks import dated_levels, season_tasks
+from evarlo.ui.refused import Refused
 from trialcore.field.weather import simulated_days
 
 SOW = date(2026, 4, 1)

@@ -8,7 +8,8 @@ from django.urls import reverse
 from evarlo.compare.tests.test_comparing import MEANS
 from evarlo.testing import world
 from evarlo.trials.models import Trial
-from evarlo.trials.services import Refused, exclude_plot
+from evarlo.trials.services import exclude_plot
+from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.queries import Board, board_of
 from evarlo.verdicts.services import give_verdict, sign_board

@@ -17,7 +17,7 @@ from evarlo.people.models import Role, User
 from evarlo.practice.agreement import pairs_of
 from evarlo.testing import world
 from evarlo.trials.models import Plot
-from evarlo.trials.services import Refused
+from evarlo.ui.refused import Refused
 from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along, unsettled
 from evarlo.walks.models import Observation, Rival
 from evarlo.walks.queries import course, current, shown, walked_traits, within

@@ -50,7 +50,7 @@ class Stages(TestCase):
         plot = self.plots[0]
         self.see(plot, 60, False)
         self.see(plot, 66, False)
-        withdraw(plot.observations.get(superseded_by__isnull=True), self.by)
+        withdraw(plot.observations.newest().get(), self.by)
         self.see(plot, 72, True)
         self.assertEqual(self.window(plot), (60, 72, False))
 

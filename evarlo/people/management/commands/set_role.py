@@ -4,7 +4,8 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from evarlo.people.models import Role, User
+from evarlo.people.models import Role
+from evarlo.people.services import give_role
 
 
 class Command(BaseCommand):
@@ -15,6 +16,6 @@ class Command(BaseCommand):
         parser.add_argument("role", choices=Role.values)
 
     def handle(self, *args: Any, **options: Any) -> None:
-        if not User.objects.filter(username=options["username"]).update(role=options["role"]):
+        if not give_role(options["username"], options["role"]):
             raise CommandError(f"Nobody is called {options['username']}.")
         self.stdout.write(f"{options['username']} is now {options['role']}.")

@@ -1,0 +1,76 @@
+"""Every write to sites and beds, but for their weather (`weather`) and what stood in them (`history`)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import date
+from typing import Any
+
+from django.db import transaction
+
+from evarlo.grounds.models import Bed, Obstacle, Site, SoilTest
+from evarlo.ui.refused import Refused
+
+SITE_FIGURES = ("latitude", "longitude", "last_frost", "first_frost")
+BED_TRAITS = ("environment", "zone", "gradient", "gradient_note", "shade_hours", "pests")
+
+
+def bed_named(site: str, name: str) -> Bed | None:
+    """The bed of that name at a site, whatever their capitals."""
+    return Bed.objects.filter(site__name__iexact=site, name__iexact=name).first()
+
+
+def site_on_record(name: str, **figures: Any) -> Site:
+    """The site of that name, put on record with `figures` when it is new."""
+    return Site.objects.filter(name__iexact=name).first() or Site.objects.create(name=name, **figures)
+
+
+@transaction.atomic
+def add_bed(site: Site, name: str, length_m: float, width_m: float, bearing: int) -> Bed:
+    """Put a bed on record; one of that name which is there already is taken as it is."""
+    known = Bed.objects.filter(site=site, name__iexact=name).first()
+    return known or Bed.objects.create(site=site, name=name, length_m=length_m, width_m=width_m, bearing=bearing)
+
+
+@transaction.atomic
+def keep_site(site: Site, figures: Mapping[str, Any]) -> None:
+    """Keep where a site lies and when frost goes and comes, of which `figures` may name some."""
+    for name, value in figures.items():
+        setattr(site, name, value)
+    site.save(update_fields=list(figures))
+
+
+@transaction.atomic
+def keep_bed(bed: Bed, traits: Mapping[str, Any]) -> None:
+    """Keep what a bed is like, of which `traits` may name some."""
+    for name, value in traits.items():
+        setattr(bed, name, value)
+    bed.save(update_fields=list(traits))
+
+
+@transaction.atomic
+def add_soil_test(bed: Bed, found: Mapping[str, Any], today: date) -> SoilTest:
+    """Keep a soil test. Raises Refused for a day to come."""
+    if found["on"] > today:
+        raise Refused("That day is still to come. Expected the day the soil was taken.", "on")
+    return SoilTest.objects.create(bed=bed, **found)
+
+
+@transaction.atomic
+def add_obstacle(bed: Bed, what: str, x: float, y: float, length: float, width: float) -> Obstacle:
+    """Something that stands in a bed, metres from its corner. Raises Refused when it reaches over the edge."""
+    if x + length > bed.length_m or y + width > bed.width_m:
+        raise Refused(f"It reaches over the edge of {bed.length_m:g} × {bed.width_m:g} m.", "x")
+    return Obstacle.objects.create(bed=bed, what=what, x=x, y=y, length=length, width=width)
+
+
+@transaction.atomic
+def drop_obstacle(bed: Bed, pk: int) -> bool:
+    """Take an obstacle off a bed; whether there was one."""
+    return bed.obstacles.filter(pk=pk).delete()[0] > 0
+
+
+@transaction.atomic
+def drop_use(bed: Bed, pk: int) -> bool:
+    """Take back what was written down of a part of a bed; whether there was anything."""
+    return bed.uses.filter(pk=pk).delete()[0] > 0
