@@ -19,7 +19,7 @@ from evarlo.compare.analysis import (
 from evarlo.trials.models import Criterion, Plot, Trial
 from evarlo.trials.queries import entry_names, plots_of, readings_of
 from evarlo.trials.registry import registry
-from trialcore.inference.comparisons import Guard, spread_of_differences
+from trialcore.inference.comparisons import Guard, sed_of_differences
 
 
 def compare(trial: Trial, trait: Trait, user: Any, guard: Guard = "each") -> Comparison:
@@ -35,7 +35,7 @@ def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int
     worked = worked_out(trial, trait, plots, [v.value for v in values], check)
     results = results_of(plots, names, worked, sign, guard)
     against, critical = typical_error(worked), critical_of(worked.versus, guard)
-    spread = None if worked.two else spread_of_differences(worked.analysis)
+    spread = None if worked.two else sed_of_differences(worked.analysis)
     base = next((r.mean.lsmean for r in results if check and r.entry.pk == check.pk), None)
     band = critical * against if critical and against else None
     return Comparison(

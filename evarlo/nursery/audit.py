@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from evarlo.nursery.book import EntryBook, planted_in
-from evarlo.nursery.models import Care
+from evarlo.nursery.models import Tending
 from evarlo.trials.models import Deviation, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.queries import plots_of
@@ -40,10 +40,10 @@ MISLEADS = {
     "Other than the protocol": "A plot that got something else shows that too.",
 }
 MOST_SAID = 12  # groups of entries that one finding names
-CARE = {
-    Care.What.HARDENED: "Hardening off",
-    Care.What.POTTED_ON: "Potting on",
-    Care.What.FED: "Feeding of the trays",
+TENDED = {
+    Tending.What.HARDENED: "Hardening off",
+    Tending.What.POTTED_ON: "Potting on",
+    Tending.What.FED: "Feeding of the trays",
 }
 
 
@@ -148,9 +148,9 @@ def _planted(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:
 def _tended(books: Sequence[EntryBook]) -> Iterable[Fact]:
     trays = {line.sowing.tray_id for b in books for line in b.lines if line.sowing.tray_id}
     had: dict[int, dict[str, list[str]]] = {}
-    for care in Care.objects.in_force().filter(tray__in=trays, what__in=list(CARE)):
-        said = f"{care.on:%-d %b}{', ' + care.said if care.said else ''}"
-        had.setdefault(care.tray_id, {}).setdefault(CARE[Care.What(care.what)], []).append(said)
+    for tending in Tending.objects.in_force().filter(tray__in=trays, what__in=list(TENDED)):
+        said = f"{tending.on:%-d %b}{', ' + tending.said if tending.said else ''}"
+        had.setdefault(tending.tray_id, {}).setdefault(TENDED[Tending.What(tending.what)], []).append(said)
     for about in {a for some in had.values() for a in some}:
         for book in books:
             for line in book.lines:

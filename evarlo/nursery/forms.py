@@ -7,7 +7,7 @@ from typing import Any
 
 from django import forms
 
-from evarlo.nursery.models import Care, Happening, Place, RaisingRule
+from evarlo.nursery.models import Happening, Place, RaisingRule, Tending
 from evarlo.seeds.queries import Stock
 from evarlo.trials.models import Cause, Entry, Trial
 from evarlo.trials.plot_numbers import chosen_plots
@@ -126,10 +126,10 @@ class PrickForm(OwnIds):
         self.choose_from("sowing", choices)
 
 
-class CareForm(OwnIds):
+class TendForm(OwnIds):
     unmarked = ("trays", "said")
     trays = Words(label="Trays", most=400, required=False)
-    what = forms.ChoiceField(label="What was done", choices=Care.What.choices)
+    what = forms.ChoiceField(label="What was done", choices=Tending.What.choices)
     on = Day(label="Day", error_messages=DAY)
     said = Words(label="In words", most=120, required=False)
 

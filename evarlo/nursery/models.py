@@ -211,7 +211,7 @@ class Happening(models.Model):
         return f"{self.sowing}: {self.plants} {self.kind}"
 
 
-class Care(models.Model):
+class Tending(models.Model):
     """What was done to all plants of a tray, or seen of their roots."""
 
     class What(models.TextChoices):
@@ -221,7 +221,7 @@ class Care(models.Model):
         FED = "fed", "fed"
         OTHER = "other", "other care"
 
-    tray = models.ForeignKey(Tray, on_delete=models.CASCADE, related_name="cares")
+    tray = models.ForeignKey(Tray, on_delete=models.CASCADE, related_name="tendings")
     what = models.CharField(max_length=10, choices=What.choices)
     on = models.DateField()
     said = models.CharField(max_length=120, blank=True)

@@ -15,7 +15,7 @@ from django.views.decorators.http import require_POST
 from evarlo.nursery.audit import audit_of
 from evarlo.nursery.book import EntryBook, book_of, planted_in
 from evarlo.nursery.forms import CAUSES, OutlookForm, PlotsForm, StandRuleForm
-from evarlo.nursery.models import BoughtIn, Care, Step
+from evarlo.nursery.models import BoughtIn, Step, Tending
 from evarlo.nursery.names import called
 from evarlo.nursery.planting import Fit, choices_for, choose_way, fill_gap, fits, plant, planted_by_plot
 from evarlo.nursery.queries import step_rows
@@ -58,7 +58,7 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
         "outlook": outlook,
     }
     rows = step_rows(trial, Step.PLANTED)
-    hardened = Care.objects.in_force().filter(tray__sowings__entry__trial=trial, what=Care.What.HARDENED).exists()
+    hardened = Tending.objects.in_force().filter(tray__sowings__entry__trial=trial, what=Tending.What.HARDENED).exists()
     context = {
         "fits": found,
         "raised": raised,

@@ -55,18 +55,18 @@ def spans(trial: Trial) -> Iterable[Span]:
     kept = {
         row["step"]: row for row in standing().filter(plot__trial=trial).values("step").annotate(first=Min("on"), last=Max("on"))
     }
-    for step, stage, planned in ((Step.SOWN, "sow", trial.sow_on), (Step.PLANTED, "plant", trial.plant_on)):
+    for step, phase, planned in ((Step.SOWN, "sow", trial.sow_on), (Step.PLANTED, "plant", trial.plant_on)):
         if step in kept:
-            yield Span(stage, kept[step]["first"], kept[step]["last"])
+            yield Span(phase, kept[step]["first"], kept[step]["last"])
         elif planned:
-            yield Span(stage, planned, planned + timedelta(days=1), planned=True)
+            yield Span(phase, planned, planned + timedelta(days=1), planned=True)
 
 
 def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     """The first day on which plots of each trial were sown and planted, and on which seedlings were counted."""
     rows = standing().filter(plot__trial__in=trial_ids).values("plot__trial", "step")
-    stage = {Step.SOWN: "sow", Step.PLANTED: "plant"}
-    found = {(row["plot__trial"], stage[Step(row["step"])]): row["first"] for row in rows.annotate(first=Min("on")).order_by()}
+    phase = {Step.SOWN: "sow", Step.PLANTED: "plant"}
+    found = {(row["plot__trial"], phase[Step(row["step"])]): row["first"] for row in rows.annotate(first=Min("on")).order_by()}
     counted = Happening.objects.in_force().filter(sowing__entry__trial__in=trial_ids, kind=Kind.COUNTED)
     for row in counted.values("sowing__entry__trial").annotate(first=Min("on")).order_by():
         found[row["sowing__entry__trial"], "emergence"] = row["first"]

@@ -14,10 +14,10 @@ from django.views.decorators.http import require_POST
 
 from evarlo.nursery.book import EntryBook, Line, book_of, happenings_of, line_of
 from evarlo.nursery.coming_up import Coming, coming_up, last_sowing
-from evarlo.nursery.forms import ActForm, CareForm, CountForm, HardenForm, PrickForm, RuleForm
-from evarlo.nursery.models import Care, Happening, Sowing, Tray
+from evarlo.nursery.forms import ActForm, CountForm, HardenForm, PrickForm, RuleForm, TendForm
+from evarlo.nursery.models import Happening, Sowing, Tending, Tray
 from evarlo.nursery.names import called
-from evarlo.nursery.raising import Act, happen, keep_rule, prick_out, rule_of, tend, undo_care, undo_happening
+from evarlo.nursery.raising import Act, happen, keep_rule, prick_out, rule_of, tend, undo_happening, undo_tending
 from evarlo.nursery.sowing import cells_typed
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest
@@ -200,21 +200,21 @@ def _balance(request: PersonRequest, trial: Trial, **given: Any) -> HttpResponse
     forms_shown = {
         "act": ActForm(choices, initial={"on": today}),
         "prick": PrickForm(choices, initial={"on": today}),
-        "care": CareForm(initial={"on": today}),
+        "tend": TendForm(initial={"on": today}),
         "rule_form": RuleForm(initial={"surplus": rule.surplus, "reserve": rule.reserve, "release": rule.release}),
         "harden": HardenForm(initial={"plant_on": trial.plant_on, "days": 9}),
     }
     whole = [(b, b.whole, names[b.entry.pk]) for b in books if b.lines]
     happened = sorted((h for b in books for x in b.lines for h in x.happened), key=lambda h: (h.on, h.pk), reverse=True)
     sowing_of = {x.sowing.pk: x.sowing for b in books for x in b.lines}
-    cares = Care.objects.in_force().filter(tray__in=trays)
+    tendings = Tending.objects.in_force().filter(tray__in=trays)
     context = {
         "books": whole,
         "rule": rule,
         "steps": given.pop("steps", []),
         "names": names,
         "happened": [(h, sowing_of[h.sowing_id], names[sowing_of[h.sowing_id].entry_id]) for h in happened[:60]],
-        "cares": cares.select_related("tray", "by").order_by("-on", "-id")[:30],
+        "tendings": tendings.select_related("tray", "by").order_by("-on", "-id")[:30],
     }
     wrong = any(f.errors for f in given.values())
     return render(
@@ -271,9 +271,9 @@ def undo_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
 
 @may("sow")
 @require_POST
-def care(request: PersonRequest, slug: str) -> HttpResponse:
+def tend_act(request: PersonRequest, slug: str) -> HttpResponse:
     """Something done to trays as a whole; without names, to all trays of the trial."""
-    trial, form = trial_or_404(slug), CareForm(request.POST)
+    trial, form = trial_or_404(slug), TendForm(request.POST)
     if form.is_valid():
         data = form.cleaned_data
         all_trays = {x.sowing.tray.name.casefold(): x.sowing.tray for b in book_of(trial) for x in b.lines if x.sowing.tray}
@@ -285,13 +285,13 @@ def care(request: PersonRequest, slug: str) -> HttpResponse:
             for name in asked or list(all_trays):
                 tend(all_trays[name], data["what"], data["on"], data["said"], request.user, timezone.localdate())
             return redirect("nursery:balance", slug)
-    return _balance(request, trial, care=form)
+    return _balance(request, trial, tend=form)
 
 
 @may("sow")
 @require_POST
-def undo_care_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
-    undo_care(get_object_or_404(Care.objects.filter(tray__sowings__entry__trial__slug=slug).distinct(), pk=pk))
+def undo_tending_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    undo_tending(get_object_or_404(Tending.objects.filter(tray__sowings__entry__trial__slug=slug).distinct(), pk=pk))
     return redirect("nursery:balance", slug)
 
 

@@ -10,7 +10,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from evarlo.nursery.book import balance_of, happenings_of
-from evarlo.nursery.models import BoughtIn, Care, Happening, RaisingRule, Sowing, Step, Tray
+from evarlo.nursery.models import BoughtIn, Happening, RaisingRule, Sowing, Step, Tending, Tray
 from evarlo.nursery.queries import standing
 from evarlo.nursery.services import withdraw_steps
 from evarlo.nursery.sowing import taken_cells
@@ -151,17 +151,17 @@ def prick_out(sowing: Sowing, plants: int, tray: Tray, cells: Sequence[int], on:
 
 
 @transaction.atomic
-def tend(tray: Tray, what: str, on: date, said: str, by: User, today: date) -> Care:
+def tend(tray: Tray, what: str, on: date, said: str, by: User, today: date) -> Tending:
     """Keep what was done to a tray as a whole. Raises Refused for a day to come or an act that is not one of them."""
     only_done(on, today)
-    if what not in Care.What.values:
+    if what not in Tending.What.values:
         raise Refused(f"“{what}” is not one of the acts.", "what")
-    return Care.objects.create(tray=tray, what=what, on=on, said=said.strip(), by=by, at=timezone.now())
+    return Tending.objects.create(tray=tray, what=what, on=on, said=said.strip(), by=by, at=timezone.now())
 
 
 @transaction.atomic
-def undo_care(care: Care) -> None:
-    Care.objects.in_force().filter(pk=care.pk).update(undone_at=timezone.now())
+def undo_tending(tending: Tending) -> None:
+    Tending.objects.in_force().filter(pk=tending.pk).update(undone_at=timezone.now())
 
 
 def rule_of(trial: Trial) -> RaisingRule:

@@ -16,7 +16,7 @@ from evarlo.trials.models import Exclusion, Plot, Trial
 from evarlo.trials.registry import Span, registry
 from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
 
-STAGES = (
+PHASES = (
     ("plan", "Plan", "trials:plan"),
     ("sow", "Sow", "nursery:sow"),
     ("plant", "Plant", "nursery:plant"),
@@ -28,7 +28,7 @@ STAGES = (
 
 
 @dataclass(frozen=True)
-class StageLink:
+class PhaseLink:
     key: str
     name: str
     url: str
@@ -46,8 +46,8 @@ class Scoring:
 @dataclass(frozen=True)
 class Frame:
     trial: Trial
-    stage: str
-    stages: tuple[StageLink, ...]
+    phase: str
+    phases: tuple[PhaseLink, ...]
     rail: SafeString | None
     ground: Ground
     ground_url: str
@@ -55,19 +55,19 @@ class Frame:
     chosen: Plot | None
 
 
-def frame(request: PersonRequest, trial: Trial, stage: str, layer: str = "", scoring: Scoring | None = None) -> dict[str, Any]:
+def frame(request: PersonRequest, trial: Trial, phase: str, layer: str = "", scoring: Scoring | None = None) -> dict[str, Any]:
     """Context for a page that extends `trials/frame.html`. While `scoring` the ground tells no name and no score."""
     wanted = request.GET.get("layer", layer)
     chosen = request.GET.get("plot", "")
     plot = trial.plots.filter(number=chosen).first() if chosen else None
-    links = tuple(StageLink(key, name, reverse(view, args=[trial.slug]), key == stage) for key, name, view in STAGES)
+    links = tuple(PhaseLink(key, name, reverse(view, args=[trial.slug]), key == phase) for key, name, view in PHASES)
     ground = scoring_ground(trial, scoring.done) if scoring else ground_of(trial, request.user, wanted)
     url = scoring.url if scoring else reverse("trials:ground", args=[trial.slug])
-    made = Frame(trial, stage, links, _rail(trial, links), ground, url, legend(), plot)
+    made = Frame(trial, phase, links, _rail(trial, links), ground, url, legend(), plot)
     return {"trial": trial, "frame": made}
 
 
-def _rail(trial: Trial, links: tuple[StageLink, ...]) -> SafeString | None:
+def _rail(trial: Trial, links: tuple[PhaseLink, ...]) -> SafeString | None:
     spans = stage_spans(trial)
     if spans is None:
         return None
@@ -85,14 +85,14 @@ def _rail(trial: Trial, links: tuple[StageLink, ...]) -> SafeString | None:
 
 
 def stage_spans(trial: Trial) -> dict[str, Span] | None:
-    """When each stage was or is to be; None for a trial without any date. What has no date follows what has one."""
-    known = {span.stage: span for source in registry.spans for span in source(trial)}
+    """When each phase was or is to be; None for a trial without any date. What has no date follows what has one."""
+    known = {span.phase: span for source in registry.spans for span in source(trial)}
     if not known.keys() & {"sow", "plant", "pick"}:
         return None
     first = min(span.start for span in known.values())
     spans = {"plan": Span("plan", min(first, trial.made_at.date()) - timedelta(days=21), first)}
     before = first
-    for key, _, _ in STAGES[1:]:
+    for key, _, _ in PHASES[1:]:
         if key in known:
             spans[key] = known[key]
         else:

@@ -16,7 +16,7 @@ from evarlo.trials.registry import DiaryLine
 from evarlo.trials.tasks import begun_in
 from evarlo.ui.refused import Refused, only_done
 
-STAGES = (
+PARTS = (
     ("sow", "At sowing"),
     ("plant", "At planting"),
     ("grow", "While it grows"),
@@ -43,12 +43,12 @@ def keep_protocol(trial: Trial, steps: Mapping[str, str], since: date, why: str,
     """
     trial = Trial.objects.select_for_update().get(pk=trial.pk)
     last = trial.protocols.last()
-    said = {key: str(steps.get(key, "")).strip() for key, _ in STAGES}
+    said = {key: str(steps.get(key, "")).strip() for key, _ in PARTS}
     if last and last.steps == said:
         return None
-    long = next((name for key, name in STAGES if len(said[key]) > LONGEST), None)
+    long = next((name for key, name in PARTS if len(said[key]) > LONGEST), None)
     if long:
-        raise Refused(f"“{long}” is longer than {LONGEST} characters.", next(k for k, n in STAGES if n == long))
+        raise Refused(f"“{long}” is longer than {LONGEST} characters.", next(k for k, n in PARTS if n == long))
     if last and since < last.since:
         raise Refused(f"Version {last.number} is valid from {last.since:%-d %b %Y}. Expected that day or a later one.", "since")
     if last and (trial.pk, "sow") in begun_in([trial.pk]) and not why.strip():

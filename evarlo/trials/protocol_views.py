@@ -15,7 +15,7 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
 from evarlo.trials.plot_numbers import chosen_plots
-from evarlo.trials.protocol import STAGES, keep_deviation, keep_protocol, marks_of
+from evarlo.trials.protocol import PARTS, keep_deviation, keep_protocol, marks_of
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Words
 from evarlo.ui.notice import say
@@ -28,13 +28,13 @@ class ProtocolForm(forms.Form):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        for key, name in STAGES:
+        for key, name in PARTS:
             self.fields[key] = forms.CharField(label=name, required=False, widget=forms.Textarea(attrs={"rows": 3}))
             self.fields[key].unmarked = True  # type: ignore[attr-defined]
 
     @property
     def steps(self) -> list[forms.BoundField]:
-        return [self[key] for key, _ in STAGES]
+        return [self[key] for key, _ in PARTS]
 
 
 class DeviationForm(forms.Form):
@@ -64,7 +64,7 @@ def _page(request: PersonRequest, trial: Trial, **bound: forms.Form) -> HttpResp
     context: dict[str, Any] = frame(request, trial, "plan", layer="entry") | {
         "versions": versions,
         "newest": newest,
-        "lines": [(name, newest.steps.get(key, "")) for key, name in STAGES] if newest else [],
+        "lines": [(name, newest.steps.get(key, "")) for key, name in PARTS] if newest else [],
         "marks": marks_of(trial),
         "form": ProtocolForm(initial={**(newest.steps if newest else {}), "since": today}),
         "deviation": DeviationForm(trial, initial={"on": today}),

@@ -43,9 +43,9 @@ class DiaryLine:
 
 @dataclass(frozen=True)
 class Span:
-    """When a stage of the trial was or is to be."""
+    """When a phase of the trial was or is to be."""
 
-    stage: str
+    phase: str
     start: date
     end: date
     planned: bool = False
@@ -53,7 +53,7 @@ class Span:
 
 @dataclass(frozen=True)
 class Pin:
-    """Something on the season rail besides the stages."""
+    """Something on the season rail besides the phases."""
 
     on: date
     text: str
@@ -78,7 +78,7 @@ Readings = dict[int, Reading]  # by plot id
 
 @dataclass
 class Registry:
-    """`readings` by a trait's source; `begun` gives, for (trial id, stage), the day on which that stage was begun; `past_cv` the
+    """`readings` by a trait's source; `begun` gives, for (trial id, phase), the day on which that phase was begun; `past_cv` the
     plot-to-plot CVs (%) that signed trials of each crop (by id) had; `complete` for (trial id, thing expected) the plots that
     have it; `marks` what every comparison of a trial says besides; `facts` in what its entries were treated unlike; `ways`
     further pages about a plot, as (address, words); `gaps` the stations of each plot (by id; counted along its rows) at which no

@@ -9,7 +9,7 @@ from django.db import transaction
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Task, Trial
-from evarlo.trials.tasks import STAGES, tasks_of
+from evarlo.trials.tasks import MILESTONES, tasks_of
 from evarlo.ui.refused import Refused
 from trialcore.reckoning import schedule
 
@@ -59,7 +59,7 @@ def _follows(tasks: list[schedule.Task], key: str, other: str) -> bool:
 
 
 def _put(trial: Trial, key: str, on: date | None) -> None:
-    if key in STAGES:
+    if key in MILESTONES:
         Trial.objects.filter(pk=trial.pk).update(**{FIELD[key]: on})
     else:
         Task.objects.update_or_create(trial=trial, key=key, defaults={"on": on})
@@ -69,7 +69,7 @@ def _put(trial: Trial, key: str, on: date | None) -> None:
 def finish_task(trial: Trial, key: str, on: date | None, by: User, today: date) -> None:
     """A task is done, or with None not done after all. Raises Refused for a day to come, or one that is recorded elsewhere."""
     _, shown = tasks_of(trial)
-    if key in STAGES or key not in shown or key.startswith("sow-"):
+    if key in MILESTONES or key not in shown or key.startswith("sow-"):
         raise Refused("Sowing, planting and picking are kept at their own places.", "on")
     if on and on > today:
         raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
@@ -99,7 +99,7 @@ def add_task(trial: Trial, what: str, on: date | None, after: str, days: int, co
 def drop_task(trial: Trial, key: str, by: User) -> None:
     """Take a task off the calendar; its line is kept so that it can come back."""
     _, shown = tasks_of(trial)
-    if key in STAGES or key not in shown:
+    if key in MILESTONES or key not in shown:
         raise Refused("That task stays: everything is counted from it.", "")
     Task.objects.update_or_create(trial=trial, key=key, defaults={"dropped": True})
     record(trial, by, f"Taken off the calendar: {shown[key][0]}.")

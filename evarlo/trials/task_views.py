@@ -22,7 +22,7 @@ from evarlo.trials.icalendar import feed_of
 from evarlo.trials.models import Trial
 from evarlo.trials.sowings import follow_on, for_market
 from evarlo.trials.task_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
-from evarlo.trials.tasks import STAGES, Line, SeasonTasks, season_tasks
+from evarlo.trials.tasks import MILESTONES, Line, SeasonTasks, season_tasks
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.calendar import Row, calendar
 from evarlo.ui.fields import Day, Number, Words
@@ -85,7 +85,7 @@ def _page(request: PersonRequest, trial: Trial, form: TaskForm | None) -> HttpRe
         "drawing": drawing,
         "form": form or TaskForm(season),
         "today": timezone.localdate(),
-        "stages": STAGES,
+        "milestones": MILESTONES,
         "feed": request.build_absolute_uri(reverse("trials:feed", args=[key])) if key else "",
         "asked": asked,
         **_answers(trial, asked),

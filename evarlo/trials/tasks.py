@@ -20,7 +20,7 @@ from trialcore.field.weather import soil_warm_on
 from trialcore.reckoning import schedule
 from trialcore.reckoning.schedule import Dated, Offset, SowingWindow, sowing_window
 
-STAGES = ("sow", "plant", "pick")  # whose days the trial itself holds, and whose doing is recorded at their own places
+MILESTONES = ("sow", "plant", "pick")  # whose days the trial itself holds, and whose doing is recorded at their own places
 SOON, GRACE = 7, 21  # days ahead that a task is due; days after its last one that it still is
 HOT_SHARE = 0.2
 BEFORE_SETTING: dict[str, tuple[str, Offset]] = {  # what other planting material wants before it is set
@@ -101,8 +101,8 @@ def _range(days: Any) -> Offset:
 
 
 def begun_in(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
-    """The day on which each stage of some trials was begun, from wherever that is recorded."""
-    return {stage: day for source in registry.begun for stage, day in source(trial_ids).items()}
+    """The day on which each phase of some trials was begun, from wherever that is recorded."""
+    return {phase: day for source in registry.begun for phase, day in source(trial_ids).items()}
 
 
 def tasks_of(
@@ -121,7 +121,7 @@ def tasks_of(
         done = begun.get((trial.pk, u.key)) or (own.done_on if own else None)
         if u.key == "order":
             done = done or begun.get((trial.pk, "sow"))  # what was sown is no longer ordered
-        fixed = planned[u.key] if u.key in STAGES else own.on if own else None
+        fixed = planned[u.key] if u.key in MILESTONES else own.on if own else None
         limits = (window.earliest, window.latest) if u.key == "sow" and window else (None, None)
         made.append(schedule.Task(u.key, u.after, u.offset, fixed, done, limits))
         shown[u.key] = (u.what, own, "")
@@ -247,7 +247,7 @@ def due(today: date) -> Iterable[Due]:
         found = schedule.schedule(tasks)
         for t in tasks:
             dated = found.get(t.key)
-            if dated is None or t.done or t.key in STAGES or dated.on > today + timedelta(days=SOON):
+            if dated is None or t.done or t.key in MILESTONES or dated.on > today + timedelta(days=SOON):
                 continue
             what, own, _ = shown[t.key]
             if own is None and today > dated.latest + timedelta(days=GRACE):

@@ -293,7 +293,7 @@ def withdraw(request: PersonRequest, slug: str) -> HttpResponse:
 def ground(request: PersonRequest, slug: str) -> HttpResponse:
     """The plan alone, coloured by another layer."""
     trial = trial_or_404(slug)
-    return render(request, "trials/frame.html#ground", frame(request, trial, request.GET.get("stage", "plan")))
+    return render(request, "trials/frame.html#ground", frame(request, trial, request.GET.get("phase", "plan")))
 
 
 @may("see")

@@ -136,7 +136,7 @@ def counts(board: Board) -> dict[str, int]:
 
 
 def spans(trial: Trial) -> list[Span]:
-    """The stage Decide ends with the last signature."""
+    """The phase Decide ends with the last signature."""
     signed = trial.boards.last()
     return [Span("decide", signed.at.date() - timedelta(days=7), signed.at.date())] if signed else []
 

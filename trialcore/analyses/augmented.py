@@ -12,7 +12,7 @@ from trialcore.analyses.incomplete import EntryBlup, anova_line
 from trialcore.analyses.linear import Coded, Floats, Labels, fit
 from trialcore.analyses.mixed import MixedFit, fit_reml, incidence
 from trialcore.analyses.printing import page, table
-from trialcore.inference.comparisons import Difference, Spread, all_pairs, holm_adjusted
+from trialcore.inference.comparisons import Difference, SedRange, all_pairs, holm_adjusted
 
 KINDS = ("check_check", "entry_entry_same_block", "entry_entry_different_block", "entry_check")
 
@@ -38,7 +38,7 @@ class Augmented:
     entries_first: tuple[AnovaRow, ...]
     partition: tuple[AnovaRow, ...]
     block_effects: dict[str, float]
-    spread: dict[str, Spread]
+    spread: dict[str, SedRange]
     closed_form: dict[str, float]
     cv_checks_percent: float | None
     best_check: str | None
@@ -116,8 +116,8 @@ def _kind(d: Difference, checks: Sequence[str], at: dict[str, str]) -> str:
     return "entry_entry_same_block" if at[d.a] == at[d.b] else "entry_entry_different_block"
 
 
-def _spread(se: Floats) -> Spread:
-    return Spread(float(se.mean()), float(np.sqrt((se**2).mean())), float(se.min()), float(se.max()), len(se))
+def _spread(se: Floats) -> SedRange:
+    return SedRange(float(se.mean()), float(np.sqrt((se**2).mean())), float(se.min()), float(se.max()), len(se))
 
 
 def _closed_form(mse: float, b: int, c: int) -> dict[str, float]:

@@ -9,7 +9,7 @@ from trialcore.analyses.blocks import BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.analyses.choice import Choice, Columns, Kind, choose
 from trialcore.analyses.incomplete import IncompleteBlocks, analyse_incomplete, recovered_means
 from trialcore.analyses.two_factors import LayoutName, OverLevels, entries_over_levels
-from trialcore.inference.comparisons import AgainstCheck, against_check, spread_of_differences
+from trialcore.inference.comparisons import AgainstCheck, against_check, sed_of_differences
 
 Values = Sequence[float | None]
 
@@ -66,7 +66,7 @@ def _incomplete(chosen: Choice, labels: Columns, value: Values, check: str | Non
     found = analyse_incomplete(labels["entry"], value, labels["block"], labels.get("rep"))
     means, versus = recovered_means(found, check)
     noise = None
-    if found.recovered is not None and found.complete is not None and (plain := spread_of_differences(found.complete)):
+    if found.recovered is not None and found.complete is not None and (plain := sed_of_differences(found.complete)):
         noise = 1 - (float(found.recovered.fit.differences(found.recovered.rows).se_kr.mean()) / plain.average) ** 2
     return EntryComparison(chosen, found.intra, means, versus, noise, found)
 

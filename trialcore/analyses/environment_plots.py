@@ -30,16 +30,16 @@ class Bartlett:
 class Combined:
     """All environments in one table; only where every entry stands once in every replicate of every environment.
 
-    `spread_random` is the standard error of a difference of two entry means on `df_random` with environments taken at
-    random (against entry × environment), `spread_fixed` with these environments only (against the pooled error).
+    `sed_random` is the standard error of a difference of two entry means on `df_random` with environments taken at
+    random (against entry × environment), `sed_fixed` with these environments only (against the pooled error).
     """
 
     rows: tuple[StratumRow, ...]
     f_fixed: float
     p_fixed: float
-    spread_random: float
+    sed_random: float
     df_random: int
-    spread_fixed: float
+    sed_fixed: float
     stability: tuple[Stability, ...] | None
     ammi: Ammi | None
 

@@ -73,9 +73,9 @@ class Spatial:
 
     @property
     def plain_sed(self) -> float | None:
-        from trialcore.inference.comparisons import spread_of_differences
+        from trialcore.inference.comparisons import sed_of_differences
 
-        spread = spread_of_differences(self.plain)
+        spread = sed_of_differences(self.plain)
         return spread.average if spread else None
 
     def __str__(self) -> str:

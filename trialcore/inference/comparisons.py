@@ -36,7 +36,7 @@ class Difference:
 
 
 @dataclass(frozen=True)
-class Spread:
+class SedRange:
     """Standard errors of all differences between two means, in the trait's unit."""
 
     average: float
@@ -69,13 +69,13 @@ class AgainstCheck:
         return table(f"Minus {self.check}", self.differences, **columns)
 
 
-def spread_of_differences(analysis: BlockAnalysis) -> Spread | None:
+def sed_of_differences(analysis: BlockAnalysis) -> SedRange | None:
     """The standard error of a difference over all pairs of entries that can be compared; None when there is none."""
     pairs = _comparable_pairs(analysis)
     if pairs is None:
         return None
     _, _, se = pairs
-    return Spread(float(se.mean()), float(np.sqrt((se**2).mean())), float(se.min()), float(se.max()), len(se))
+    return SedRange(float(se.mean()), float(np.sqrt((se**2).mean())), float(se.min()), float(se.max()), len(se))
 
 
 def all_pairs(analysis: BlockAnalysis) -> tuple[Difference, ...]:

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from trialcore.analyses.blocks import BlockAnalysis, analyse_blocks
 from trialcore.formats.figures import block_figures
-from trialcore.inference.comparisons import against_check, all_pairs, chance_above, spread_of_differences
+from trialcore.inference.comparisons import against_check, all_pairs, chance_above, sed_of_differences
 
 
 def blocks(values: dict[str, list[float | None]]) -> BlockAnalysis:
@@ -96,7 +96,7 @@ class Edges(TestCase):
         self.assertEqual(found.df_error, len(rows) - np.linalg.matrix_rank(x))
         residual = found.anova_sequential[-2].ss
         self.assertAlmostEqual(residual, rss, delta=1e-8 * max(1.0, rss))
-        spread = spread_of_differences(found)
+        spread = sed_of_differences(found)
         if spread is not None:
             self.assertGreaterEqual(spread.largest, spread.smallest)
 

@@ -123,7 +123,7 @@ class Thresholds(unittest.TestCase):
             trial_incidence([3], [2])
 
 
-class Spread(unittest.TestCase):
+class SedRange(unittest.TestCase):
     def test_what_lies_together_is_told_from_what_is_scattered(self) -> None:
         x, y = [i % 6 for i in range(36)], [i // 6 for i in range(36)]
         patch = [50.0 if a < 3 and b < 3 else 5.0 for a, b in zip(x, y, strict=True)]

@@ -1,11 +1,16 @@
+"""The traits that came with the first version."""
+
+import json
+from pathlib import Path
+
 from django.db import migrations
 
-from evarlo.catalogue.library import FIRST
+TRAITS = json.loads((Path(__file__).parent / "data" / "traits_0002.json").read_text())
 
 
 def put_in(apps, schema_editor):
     Trait = apps.get_model("catalogue", "Trait")
-    for trait in FIRST:
+    for trait in TRAITS:
         Trait.objects.get_or_create(key=trait["key"], defaults=trait)
 
 

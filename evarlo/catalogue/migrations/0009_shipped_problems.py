@@ -1,12 +1,17 @@
-"""The pests, diseases, weeds and disorders that come with Evarlo."""
+"""The pests, diseases, weeds and disorders that came with Evarlo."""
+
+import json
+from pathlib import Path
 
 from django.db import migrations
 
-from evarlo.catalogue.problems import put_in_problems
+PROBLEMS = json.loads((Path(__file__).parent / "data" / "problems_0009.json").read_text())
 
 
 def put_in(apps, schema_editor):
-    put_in_problems(apps.get_model("catalogue", "Problem"))
+    Problem = apps.get_model("catalogue", "Problem")
+    there = {name.casefold() for name in Problem.objects.values_list("name", flat=True)}
+    Problem.objects.bulk_create(Problem(**problem) for problem in PROBLEMS if problem["name"].casefold() not in there)
 
 
 class Migration(migrations.Migration):

@@ -9,7 +9,7 @@ from django.utils import timezone
 from evarlo.nursery.book import EntryBook, book_of
 from evarlo.nursery.coming_up import coming_up, last_sowing
 from evarlo.nursery.due import due
-from evarlo.nursery.models import Care, Happening, Place, RaisingRule, Sowing
+from evarlo.nursery.models import Happening, Place, RaisingRule, Sowing, Tending
 from evarlo.nursery.queries import begun
 from evarlo.nursery.raising import Act, happen, keep_rule, prick_out, tend, undo_happening
 from evarlo.nursery.room import keep_reading, move_trays, new_place, rooms, take_away
@@ -186,12 +186,12 @@ class TheBook(Raised):
         self.client.post(reverse("nursery:undo-act", args=[slug, Happening.objects.get(kind=Kind.LOST).pk]))
         self.assertNotContains(self.client.get(reverse("nursery:balance", args=[slug])), "4 lost, slugs")
         care = {"trays": "T1 T9", "what": "hardened", "on": self.today.isoformat(), "said": ""}
-        missing = self.client.post(reverse("nursery:care", args=[slug]), care)
+        missing = self.client.post(reverse("nursery:tend", args=[slug]), care)
         self.assertContains(missing, "This trial has no tray t9.", status_code=422)
-        self.client.post(reverse("nursery:care", args=[slug]), care | {"trays": "T1"})
-        self.assertEqual(Care.objects.get().tray.name, "T1")
-        self.client.post(reverse("nursery:undo-care", args=[slug, Care.objects.get().pk]))
-        self.assertIsNotNone(Care.objects.get().undone_at)
+        self.client.post(reverse("nursery:tend", args=[slug]), care | {"trays": "T1"})
+        self.assertEqual(Tending.objects.get().tray.name, "T1")
+        self.client.post(reverse("nursery:undo-tending", args=[slug, Tending.objects.get().pk]))
+        self.assertIsNotNone(Tending.objects.get().undone_at)
         no_tray = {"sowing": sowing.pk, "plants": "2", "tray": "T77", "on": self.today.isoformat()}
         self.assertContains(self.client.post(reverse("nursery:prick", args=[slug]), no_tray), "no tray T77", status_code=422)
         self.client.post(reverse("nursery:prick", args=[slug]), no_tray | {"tray": self.n.tray(2, 2).name})

@@ -109,7 +109,7 @@ class Forms(TestCase):
                 reverse("nursery:prick", args=[raised]),
                 {"sowing": str(cls.sowing.pk), "plants": "2", "tray": "T8", "cells": "F1-F2", "on": day},
             ),
-            "care": (reverse("nursery:care", args=[raised]), {"trays": "T8", "what": "fed", "on": day}),
+            "care": (reverse("nursery:tend", args=[raised]), {"trays": "T8", "what": "fed", "on": day}),
             "rule": (reverse("nursery:rule", args=[raised]), {"surplus": "cut", "reserve": "3"}),
             "planted": (reverse("nursery:plant", args=[raised]), {"on": day, "plots": "101"}),
             "stand rule": (reverse("nursery:stand", args=[raised]), {"least_stand": "50"}),

@@ -26,6 +26,11 @@ class House(SimpleTestCase):
     def test_every_module_of_the_core_is_reached_by_a_page_or_a_verb(self) -> None:
         self.assertEqual(unreached_core(), [])
 
+    def test_migrations_stand_on_nothing_that_may_change(self) -> None:
+        for file in ROOT.glob("*/migrations/*.py"):
+            live = [module for module in imports_of(file) if module.split(".")[0] in ("evarlo", "trialcore")]
+            self.assertEqual(live, [], file)
+
     def test_the_reader_of_imports_sees_those_inside_functions(self) -> None:
         self.assertIn("trialcore.layouts.bed", set(imports_of(ROOT / "trials" / "models.py")))
 

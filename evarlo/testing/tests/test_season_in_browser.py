@@ -42,7 +42,7 @@ class Season(BrowserTest):
         return Trial.objects.get()
 
     def stage(self, page: Page, name: str) -> None:
-        page.locator(".rail a.chip, .stages a:visible").filter(has_text=re.compile(f"^{name}")).first.click()
+        page.locator(".rail a.chip, .phases a:visible").filter(has_text=re.compile(f"^{name}")).first.click()
         expect(page.locator("#bench-title")).to_have_text(name)
 
     def plan(self, page: Page) -> None:

@@ -1,4 +1,4 @@
-"""The season rail: one time axis on which the stages of a trial lie and are its navigation."""
+"""The season rail: one time axis on which the phases of a trial lie and are its navigation."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ AXIS = 62
 
 @dataclass(frozen=True)
 class Chip:
-    """A stage on the rail."""
+    """A phase on the rail."""
 
     name: str
     url: str
@@ -46,7 +46,7 @@ class Frost:
 
 
 def rail(chips: Sequence[Chip], marks: Sequence[Mark], frosts: Sequence[Frost], today: date) -> SafeString:
-    """Draw the axis as wide as the page, months below, stages above, today in marigold."""
+    """Draw the axis as wide as the page, months below, phases above, today in marigold."""
     first = min(c.start for c in chips)
     last = max(c.end for c in chips)
     days = max((last - first).days, 60)

@@ -9,7 +9,7 @@ import numpy as np
 
 from trialcore.analyses.blocks import AnovaRow, BlockAnalysis
 from trialcore.inference import distributions
-from trialcore.inference.comparisons import AgainstCheck, Difference, against_check, all_pairs, spread_of_differences
+from trialcore.inference.comparisons import AgainstCheck, Difference, against_check, all_pairs, sed_of_differences
 
 Json = dict[str, Any]
 
@@ -55,7 +55,7 @@ def block_figures(analysis: BlockAnalysis, check: str | None = None) -> Json:
         ],
         "cannot_say": list(analysis.cannot_say),
     }
-    spread = spread_of_differences(analysis)
+    spread = sed_of_differences(analysis)
     if spread is not None:
         t_crit = distributions.t_quantile(0.975, analysis.df_error)
         compared = sum(1 for s in analysis.connected_set if s and analysis.connected_set.count(s) > 1)

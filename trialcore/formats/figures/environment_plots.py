@@ -114,11 +114,11 @@ def _combined(found: EnvironmentPlots, c: Combined, pooled: float) -> Json:
         "combined_anova": [{k: v for k, v in stratum_figures(r).items() if k != "stratum"} for r in c.rows],
         "entry_test_environments_fixed": {"f": c.f_fixed, "p": c.p_fixed},
         "sed_entry_means": {
-            "environments_random": c.spread_random,
+            "environments_random": c.sed_random,
             "df": c.df_random,
-            "lsd5": t_quantile(0.975, c.df_random) * c.spread_random,
-            "environments_fixed": c.spread_fixed,
-            "lsd5_fixed": t_quantile(0.975, found.pooled_df) * c.spread_fixed,
+            "lsd5": t_quantile(0.975, c.df_random) * c.sed_random,
+            "environments_fixed": c.sed_fixed,
+            "lsd5_fixed": t_quantile(0.975, found.pooled_df) * c.sed_fixed,
         },
     }
     if c.stability is not None:

@@ -13,7 +13,7 @@ document.addEventListener("click", (event) => {
   const tag = event.target.closest("#ground .plan a[data-plot]");
   if (!tag || event.ctrlKey || event.metaKey || event.shiftKey) return;
   event.preventDefault();
-  const scoring = document.querySelector("#ground").dataset.stage === "round";
+  const scoring = document.querySelector("#ground").dataset.phase === "round";
   choose(tag.dataset.plot);
   if (scoring) {
     document.dispatchEvent(new CustomEvent("plot-chosen", { detail: tag.dataset.number }));
@@ -41,7 +41,7 @@ for (const name of ["mouseout", "focusout"]) document.addEventListener(name, (ev
 document.body.addEventListener("ground-changed", () => {
   const ground = document.getElementById("ground");
   const layer = document.getElementById("layer")?.value ?? "";
-  const url = `${ground.dataset.url}?stage=${ground.dataset.stage}&layer=${layer}`;
+  const url = `${ground.dataset.url}?phase=${ground.dataset.phase}&layer=${layer}`;
   htmx.ajax("GET", url, { target: "#ground", swap: "outerHTML" });
 });
 document.addEventListener("htmx:afterSettle", () => {

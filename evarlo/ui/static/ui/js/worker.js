@@ -1,8 +1,8 @@
 // Answers for the server while there is no signal: the page of a round and what it is built from. Records are none of its
 // business: they lie in the browser's own database until the server has them.
+// The server puts a line before this script: `const VERSION`, which changes with what is kept, and `const SHELL`, what that is.
 
-const CACHE = "evarlo-{{ version }}";
-const SHELL = {{ shell|safe }};
+const CACHE = `evarlo-${VERSION}`;
 const FIELD = /^\/trials\/[^/]+\/walk\/[0-9]+\/(field\.json)?$/;
 
 self.addEventListener("install", (event) => {
