@@ -47,6 +47,8 @@ class GuideForm(OwnIds):
         max_length=3000,
         strip=True,
         widget=forms.Textarea(attrs={"rows": 7}),
+        help_text="A number, then words; after a bar the name of a drawing if there is one: 25 a quarter of the area | leaf:25. "
+        "Drawings: leaf, eaten, edge, cover, lean (percent), plant, even (1–9).",
     )
     alike = forms.CharField(
         label="What can be taken for it, one a line",

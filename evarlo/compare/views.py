@@ -11,7 +11,7 @@ from django.shortcuts import render
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison, EntryResult
 from evarlo.compare.queries import compare, over_years, said_of
-from evarlo.compare.words import depends_in_words, sentence
+from evarlo.compare.words import depends_in_words, sentence, source_in_words
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -80,6 +80,9 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
     if found:
         plain_blocks = None if found.worked.two else block_figures(found.analysis, found.check_code)
         context |= {"figures": plain_blocks, **_recovered(found), "two": second_factor(found)}
+        context["anova"] = (
+            [(source_in_words(row["source"]), row) for row in plain_blocks["anova_sequential"]] if plain_blocks else []
+        )
     layer = found.trait.key if found else ""
     return render(request, "compare/working.html", context | frame(request, trial, "compare", layer=layer))
 

@@ -11,6 +11,21 @@ SURE, MAYBE = 0.05, 0.2  # below the first an interaction is called so, below th
 COUNT = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
 
 
+SOURCES = {
+    "rep": "blocks",
+    "block": "blocks",
+    "row": "rows",
+    "col": "columns",
+    "Residual": "error",
+    "entry": "entries, adjusted for blocks",
+}
+
+
+def source_in_words(source: str) -> str:
+    """A line of an analysis of variance, as a reader of tables knows it."""
+    return SOURCES.get(source, "total")
+
+
 def number_word(n: int) -> str:
     return COUNT[n] if n < len(COUNT) else str(n)
 

@@ -44,7 +44,11 @@ class NewTrial(forms.Form):
         label="Further checks", most=300, required=False, widget=forms.TextInput(attrs={"placeholder": "names, commas between"})
     )
     more_beds = forms.CharField(
-        label="Further beds", required=False, widget=forms.Textarea(attrs={"rows": 2, "spellcheck": "false"})
+        label="Further beds",
+        required=False,
+        widget=forms.Textarea(attrs={"rows": 2, "spellcheck": "false"}),
+        help_text="Blocks that the first bed does not hold go on here. One a line: a bed of this site, or a new one with its size, "
+        "such as South strip 18 × 7 m.",
     )
     design = forms.ChoiceField(
         label="Design", choices=[(d.key, d.name) for d in DESIGNS], required=False, initial=Trial.Design.BLOCKS

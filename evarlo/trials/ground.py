@@ -41,6 +41,11 @@ class Ground:
     has_check: bool
     scaled: bool
 
+    @property
+    def gaps_are(self) -> str:
+        """What a hatched plot means under this layer."""
+        return "left out" if self.layer.key in ("complete", "scored") else "no value"
+
 
 MOST_DOTS = 20_000  # plants beyond which they are no longer drawn one by one: a browser would stutter
 ENTRY = Layer("entry", "Entry")

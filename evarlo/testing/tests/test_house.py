@@ -43,6 +43,11 @@ class House(SimpleTestCase):
             self.assertNotRegex(text, r"hx-(on|vals=.js)", str(template))
             self.assertNotRegex(text, r'hx-trigger="[^"]*\[', str(template))
 
+    def test_no_line_of_a_template_is_too_long_to_read(self) -> None:
+        for template in ROOT.rglob("*.html"):
+            for number, line in enumerate(template.read_text().splitlines(), start=1):
+                self.assertLessEqual(len(line), 132, f"{template}:{number}")
+
     def test_no_page_leaves_a_path_or_a_note_in_the_code(self) -> None:
         for file in Path(ROOT).rglob("*.py"):
             if "tests" not in file.parts:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
 from datetime import date
 from typing import Any
 
 from django import template
+from django.template.loader import render_to_string
 from django.templatetags.static import static
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
@@ -139,6 +141,7 @@ def get(mapping: dict[Any, Any], key: Any) -> Any:
 @register.inclusion_tag("ui/field.html")
 def field(bound: Any, hint: str = "", unit: str = "") -> dict[str, Any]:
     """A form field with its label, unit, hint and, beside it, what is wrong with what was typed."""
+    hint = hint or bound.help_text
     described = []
     if hint:
         described.append(f"{bound.auto_id}-hint")
@@ -148,10 +151,34 @@ def field(bound: Any, hint: str = "", unit: str = "") -> dict[str, Any]:
     if bound.errors:
         attrs["aria-invalid"] = "true"
     unit = unit_shown(unit or getattr(bound.field, "unit", ""))
-    return {"bound": bound, "hint": hint, "unit": unit, "control": bound.as_widget(attrs=attrs)}
+    ticked = getattr(bound.field.widget, "input_type", "") == "checkbox"
+    optional = not (bound.field.required or getattr(bound.field, "unmarked", False) or ticked)
+    return {"bound": bound, "hint": hint, "unit": unit, "optional": optional, "control": bound.as_widget(attrs=attrs)}
 
 
-@register.inclusion_tag("ui/empty.html")
-def empty(title: str, text: str, url: str = "", step: str = "") -> dict[str, str]:
-    """A place with nothing in it: what goes here and the first step."""
-    return {"title": title, "text": text, "url": url, "step": step}
+@register.simple_block_tag
+def nothing_here(content: str, title: str, url: str = "", step: str = "") -> SafeString:
+    """A place with nothing in it: what goes here, in the words between the tags, and the first step."""
+    words = SafeString(content.strip())
+    return render_to_string("ui/nothing_here.html", {"title": title, "words": words, "url": url, "step": step})
+
+
+@register.simple_tag
+def htmx_config() -> str:
+    """What htmx may do: nothing inline, nothing from elsewhere; a refused form is shown, a failed request is not."""
+    answers = [
+        {"code": "204", "swap": False},
+        {"code": "[23]..", "swap": True},
+        {"code": "422", "swap": True},
+        {"code": "[45]..", "swap": False, "error": True},
+    ]
+    settings = {
+        "includeIndicatorStyles": False,
+        "allowEval": False,
+        "allowScriptTags": False,
+        "selfRequestsOnly": True,
+        "historyCacheSize": 0,
+        "defaultSettleDelay": 0,
+        "responseHandling": answers,
+    }
+    return json.dumps(settings, separators=(",", ":"))
