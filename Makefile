@@ -1,18 +1,22 @@
 # Two commands do everything: `make demo` and `make test`.
 PYTHON ?= python3
 PORT ?= 8000
+EXAMPLES ?= 1000
+export OPENBLAS_NUM_THREADS ?= 1
 RUN := .venv/bin/python
 MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := .venv/bin/gunicorn evarlo.wsgi --bind 127.0.0.1:$(PORT) --workers 2 --threads 4 --no-control-socket
 
-.PHONY: help demo demo-reset serve test test-fast lint types css screenshots bench bench-exactness soak clean
+.PHONY: help demo demo-reset serve test test-fast fuzz coverage lint types css screenshots bench bench-exactness soak clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
 	@echo "make demo-reset   the same, with the sample world made afresh"
 	@echo "make test         set up and run every test, the browser's too"
 	@echo "make test-fast    the tests without the browser"
+	@echo "make fuzz         the property tests with fresh examples, EXAMPLES=1000 of each"
+	@echo "make coverage     which lines no test runs"
 	@echo "make lint types   style and types"
 	@echo "make css          rebuild stylesheet, scripts, fonts and icons (needs Node)"
 	@echo "make screenshots  take the pictures of docs/screenshots from the sample world"
@@ -52,6 +56,13 @@ test: .venv/dev
 
 test-fast: .venv/dev
 	@$(MANAGE) test --parallel 2 --exclude-tag browser trialcore evarlo
+
+fuzz: .venv/dev
+	@EVARLO_EXAMPLES=fuzz EXAMPLES=$(EXAMPLES) $(MANAGE) test --parallel 2 --exclude-tag browser trialcore evarlo
+
+coverage: .venv/dev
+	@.venv/bin/coverage run manage.py test --exclude-tag browser trialcore evarlo
+	@.venv/bin/coverage report --skip-covered --show-missing
 
 lint: .venv/dev
 	@.venv/bin/ruff check . && .venv/bin/ruff format --check .

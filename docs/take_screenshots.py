@@ -68,7 +68,7 @@ def main() -> None:
                 page.keyboard.type(value)
                 page.keyboard.press("Enter")
                 page.wait_for_timeout(250)
-            page.get_by_role("button", name="Keep these 3").click()
+            page.get_by_role("button", name="Save these 3").click()
             page.wait_for_timeout(300)
             page.get_by_role("button", name="Guide").click()
 

@@ -6,9 +6,9 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from evarlo.compare.analysis import Comparison, EntryResult
+from evarlo.ui.words import number_word
 
 SURE, MAYBE = 0.05, 0.2  # below the first an interaction is called so, below the second it is not ruled out
-COUNT = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
 
 
 SOURCES = {
@@ -24,10 +24,6 @@ SOURCES = {
 def source_in_words(source: str) -> str:
     """A line of an analysis of variance, as a reader of tables knows it."""
     return SOURCES.get(source, "total")
-
-
-def number_word(n: int) -> str:
-    return COUNT[n] if n < len(COUNT) else str(n)
 
 
 def listed(items: list[SafeString]) -> SafeString:

@@ -69,7 +69,7 @@ def keep_care(trial: Trial, plots: Sequence[Plot], done: Done, by: User, now: da
     """Write down what was done to some plots. Raises Refused for a time to come, no plots, a product whose label was not read,
     an amount without its unit, or (once) for what the trial's setting does not permit."""
     if done.done_at > now:
-        raise Refused(f"{timezone.localtime(done.done_at):%-d %b %Y, %H:%M} is still to come. Keep it once it is done.", "on")
+        raise Refused(f"{timezone.localtime(done.done_at):%-d %b %Y, %H:%M} is in the future. Record it once it is done.", "on")
     fixed_or_refused(trial, "plots")
     if not plots:
         raise Refused("Nothing was chosen. Expected the plots to which it was done.", "plots")
@@ -79,7 +79,7 @@ def keep_care(trial: Trial, plots: Sequence[Plot], done: Done, by: User, now: da
         raise Refused("Read the label first, and tick that its intervals were taken from it.", "label_read")
     if trial.organic_only and done.kind in JUDGED and not (done.organic or done.sure):
         raise Refused(
-            "This trial is set to organic only. Tick that organic growing permits it, or that it was done all the same.", "organic"
+            "This trial is set to organic only. Tick that organic growing permits it, or that it was done anyway.", "organic"
         )
     if trial.care.count() >= MOST:
         raise Refused(f"A trial holds {MOST} interventions at most.", "what")

@@ -63,7 +63,7 @@ class CareForm(OwnIds):
     note = Words(label="Note", most=200, required=False)
     label_read = forms.BooleanField(label="I read the label; the intervals are from it", required=False)
     organic = forms.BooleanField(label="Organic growing permits it", required=False)
-    sure = forms.BooleanField(label="It was done all the same", required=False)
+    sure = forms.BooleanField(label="Done anyway", required=False)
 
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

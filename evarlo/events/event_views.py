@@ -130,7 +130,7 @@ def judge_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
         return events_page(request, slug, wrong="Expected an accident or a weakness.")
     try:
         call(hits, as_called, reason, request.user, timezone.localdate())
-        words = f"called {Hit.Called(as_called).label}" if as_called else "undecided again"
+        words = f"judged {Hit.Called(as_called).label}" if as_called else "not judged after all"
         say(request, f"{', '.join(h.plot.number for h in hits[:8])}{' and more' if len(hits) > 8 else ''}: {words}.")
     except Refused as refusal:
         return events_page(request, slug, wrong=str(refusal))

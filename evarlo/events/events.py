@@ -22,6 +22,7 @@ from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Due, Pin
 from evarlo.trials.services import exclude_plot, is_left_out, lift_exclusion
 from evarlo.ui.refused import Refused, only_done
+from evarlo.ui.words import counted
 from evarlo.walks.models import Round
 from evarlo.walks.queries import current
 from evarlo.walks.services import plan_round
@@ -39,7 +40,8 @@ WORDS = {
 
 @dataclass(frozen=True)
 class Rule:
-    """A plot is pulled when its damage is over `pull_over` percent, unless its recovery comes to `unless_over` percent."""
+    """A plot is left out of the comparison when its damage is over `pull_over` percent, unless its recovery comes to
+    `unless_over` percent."""
 
     pull_over: float | None = None
     unless_over: float | None = None
@@ -124,13 +126,15 @@ def keep_event(
         at=timezone.now(),
     )
     Hit.objects.bulk_create(Hit(event=made, plot=p) for p in plots)
-    record(trial, by, f"{made}: {len(plots)} plots.{' ' + rule_in_words(rule) if rule.pull_over is not None else ''}"[:300])
+    record(
+        trial, by, f"{made}: {counted(len(plots), 'plot')}.{' ' + rule_in_words(rule) if rule.pull_over is not None else ''}"[:300]
+    )
     return made
 
 
 def _check_rule(rule: Rule, recover_days: int | None) -> None:
     if rule.unless_over is not None and rule.pull_over is None:
-        raise Refused("Say first over how much damage a plot is pulled.", "pull_over")
+        raise Refused("Say first over how much damage a plot is left out.", "pull_over")
     if rule.unless_over is not None and not recover_days:
         raise Refused("Say after how many days recovery is scored.", "recover_days")
 
@@ -143,7 +147,7 @@ def rule_in_words(rule: Rule) -> str:
     if rule.pull_over is None:
         return "No rule was written."
     unless = f", unless its recovery comes to {rule.unless_over:g} % or more" if rule.unless_over is not None else ""
-    return f"A plot is pulled when its damage is over {rule.pull_over:g} %{unless}."
+    return f"A plot is left out of the comparison when its damage is over {rule.pull_over:g} %{unless}."
 
 
 @transaction.atomic
@@ -235,9 +239,9 @@ def did_nothing(trial: Trial, kind: str, on: date, by: User) -> None:
 
 
 CALLED = (
-    ("accident", "called an accident and left out"),
-    ("weakness", "called a weakness and counted"),
-    ("", "undecided, counted so far"),
+    ("accident", "judged an accident and left out"),
+    ("weakness", "judged a weakness and counted"),
+    ("", "not judged yet, counted so far"),
 )
 
 
@@ -278,6 +282,4 @@ def due(today: date) -> Iterable[Due]:
         by = event.on + timedelta(days=event.recover_days or 3)
         if by <= today + timedelta(days=7):
             url = reverse("events:events", args=[event.trial.slug])
-            yield Due(
-                "Judge", f"{event.get_kind_display()}, {event.on:%-d %b}", event.trial, f"{n} plot{'s' if n > 1 else ''}", by, url
-            )
+            yield Due("Judge", f"{event.get_kind_display()}, {event.on:%-d %b}", event.trial, counted(n, "plot"), by, url)

@@ -15,6 +15,7 @@ from evarlo.trials.deeds import record
 from evarlo.trials.models import Trial
 from evarlo.trials.services import CriterionPlan, FinishedPlot, add_criteria, take_in_trial
 from evarlo.ui.refused import Refused
+from evarlo.ui.words import counted
 from evarlo.walks.services import Seen, keep_many, open_round
 from trialcore.formats.sheet import SheetPlot, TrialSheet, decode, read_trial_sheet
 from trialcore.layouts.bed import Bed, PlotSize
@@ -57,7 +58,7 @@ def make_trial(
         raise Refused("A trial was made from this sheet already.")
     read = read_trial_sheet(sheet.text)
     if read.problems:
-        raise Refused(f"{len(read.problems)} cells have to be mended first.")
+        raise Refused(f"Mend {counted(len(read.problems), 'cell')} first.")
     if check not in read.entries:
         raise Refused("Choose the entry that the others are set against.", "check")
     if len(read.entries) < 2:
@@ -72,7 +73,12 @@ def make_trial(
         keep_many(walk, [(by_number[p.plot], Seen(number=v)) for p, v in pairs if v is not None], by, today)
         criteria.append(CriterionPlan(trait, directions[column], matters[column]))
     add_criteria(trial, criteria)
-    record(trial, by, f"Brought in from {sheet.name}: {len(plots)} plots, {len(read.entries)} entries.", sheet=sheet.pk)
+    record(
+        trial,
+        by,
+        f"Brought in from {sheet.name}: {counted(len(plots), 'plot')}, {counted(len(read.entries), 'entry')}.",
+        sheet=sheet.pk,
+    )
     sheet.trial = trial
     sheet.save(update_fields=["trial"])
     return trial

@@ -115,7 +115,7 @@ def keep_traits(request: PersonRequest, pk: int) -> HttpResponse:
     if not form.is_valid():
         return _page(request, bed, traits=form)
     services.keep_bed(bed, {name: form.cleaned_data[name] for name in BED_TRAITS})
-    say(request, f"What {bed.name} is like is kept.")
+    say(request, f"Saved: {bed.name}.")
     return redirect("grounds:bed", pk)
 
 

@@ -52,7 +52,7 @@ def keep_bed(bed: Bed, traits: Mapping[str, Any]) -> None:
 def add_soil_test(bed: Bed, found: Mapping[str, Any], today: date) -> SoilTest:
     """Keep a soil test. Raises Refused for a day to come."""
     if found["on"] > today:
-        raise Refused("That day is still to come. Expected the day the soil was taken.", "on")
+        raise Refused("That day is in the future. Expected the day the soil was taken.", "on")
     return SoilTest.objects.create(bed=bed, **found)
 
 

@@ -20,6 +20,7 @@ from evarlo.ui.draw.weather import Drawn, weather_year
 from evarlo.ui.fields import Day, Number
 from evarlo.ui.notice import say, warn
 from evarlo.ui.units import unit_shown
+from evarlo.ui.words import counted
 from trialcore.field.degree_days import day_length_hours, degree_days
 from trialcore.formats.sheet import decode
 
@@ -125,7 +126,7 @@ def read_station_act(request: PersonRequest, pk: int) -> HttpResponse:
     site = get_object_or_404(Site, pk=pk)
     try:
         kept = read_station(site, timezone.localdate() - timedelta(days=1))
-        say(request, f"{kept} days read from the simulated station." if kept else "The station had nothing new.")
+        say(request, f"{counted(kept, 'day')} read from the simulated station." if kept else "The station had nothing new.")
     except ValueError as error:
         warn(request, str(error))
     return redirect("grounds:weather", pk)
@@ -150,7 +151,7 @@ def bring_in_weather(request: PersonRequest, pk: int) -> HttpResponse:
             problems = sheet.problems
             if not problems:
                 kept = keep_days(site, list(sheet.days), WeatherDay.Source.SHEET)
-                say(request, f"{kept} days are in.")
+                say(request, f"{counted(kept, 'day')} brought in.")
                 return redirect("grounds:weather", pk)
     asked = Warmth(None, initial={"since": date(today.year, 1, 1)})
     context = _context(site, record_of(site), today, asked, form, problems=problems[:60])

@@ -14,6 +14,7 @@ from evarlo.harvest.models import Picking
 from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Cause, Criterion, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Due, Reading, Readings, Span
+from evarlo.ui.words import counted
 from evarlo.walks.queries import readings as walk_readings
 from trialcore.field.picks import Pick, PlotYield, plot_yield
 
@@ -112,7 +113,7 @@ def due(today: date) -> Iterable[Due]:
     for trial in trials.exclude(plots__pickings__isnull=False).distinct():
         if trial.pick_on:
             url = reverse("harvest:pick", args=[trial.slug])
-            yield Due("Pick", "First pick", trial, f"{trial.plots.count()} plots", trial.pick_on, url)
+            yield Due("Pick", "First pick", trial, counted(trial.plots.count(), "plot"), trial.pick_on, url)
 
 
 def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:

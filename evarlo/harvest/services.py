@@ -57,7 +57,7 @@ def keep_picking(plot: Plot, on: date, weighed: Weighed, by: User, key: uuid.UUI
 def _check(plot: Plot, on: date, weighed: Weighed, today: date) -> None:
     fixed_or_refused(plot.trial)
     if on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come.", "on")
+        raise Refused(f"{on:%-d %b %Y} is in the future.", "on")
     sown = plot_sown_on(plot)
     if sown and on < sown:
         raise Refused(f"Plot {plot.number} was sown on {sown:%-d %b %Y}, after this pick.", "on")

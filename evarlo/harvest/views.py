@@ -36,7 +36,7 @@ class WeighIn(forms.Form):
     cull_kg = Number(label="Cull", low=0, high=MOST_KG, unit="kg", required=False, unmarked=True)
     cull_count = Number(label="Cull pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
 
-    sure = forms.BooleanField(label="It was picked all the same; it is not eaten", required=False)
+    sure = forms.BooleanField(label="Picked anyway; not for eating", required=False)
 
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

@@ -12,6 +12,7 @@ from evarlo.nursery.coming_up import last_sowing, to_sow_again
 from evarlo.nursery.models import Sowing, Step
 from evarlo.trials.models import Trial
 from evarlo.trials.registry import Due
+from evarlo.ui.words import counted
 
 SOON = 7  # days ahead
 RECENT = 60  # days since a sowing in which it may have to be sown again
@@ -36,7 +37,7 @@ def due(today: date) -> Iterable[Due]:
             left = trial.n - done
             if on and on <= today + timedelta(days=SOON) and left:
                 url = reverse("nursery:sow" if step == Step.SOWN else "nursery:plant", args=[trial.slug])
-                yield Due(verb, f"All {trial.blocks} blocks", trial, f"{left} plots", on, url)
+                yield Due(verb, f"All {trial.blocks} blocks", trial, counted(left, "plot"), on, url)
     if raising := [t for t in trials if t.raising]:
         yield from _again(raising, today)
 
@@ -47,4 +48,4 @@ def _again(raising: Sequence[Trial], today: date) -> Iterable[Due]:
         if last:
             codes = ", ".join(r.book.entry.code for r in rows[:4])
             seeds = sum(r.resow.seeds for r in rows if r.resow)
-            yield Due("Sow", f"{codes} again", trial, f"{seeds} seeds", last, reverse("nursery:coming", args=[trial.slug]))
+            yield Due("Sow", f"{codes} again", trial, counted(seeds, "seed"), last, reverse("nursery:coming", args=[trial.slug]))

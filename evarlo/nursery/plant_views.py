@@ -31,6 +31,7 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.stations import stations
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside, said_on_top
+from evarlo.ui.words import counted
 from trialcore.reckoning.hardening import Go, Outlook, planting_day
 from trialcore.reckoning.shortage import SMITH_B
 
@@ -102,7 +103,7 @@ def _ages(trial: Trial, books: Sequence[EntryBook], hardened: bool) -> str:
     too = (
         ""
         if high <= usual[1] and low >= usual[0]
-        else (" Older plants check when they are planted." if high > usual[1] else " Younger plants are soft and small.")
+        else (" Older plants stall when they are planted." if high > usual[1] else " Younger plants are soft and small.")
     )
     hard = "" if hardened else " They are not on record as hardened off."
     return f"The plants are {age} old; {usual[0]:g} to {usual[1]:g} are usual.{too}{hard}"
@@ -119,7 +120,10 @@ def plant_out(request: PersonRequest, slug: str) -> HttpResponse:
             portions = plant(trial, plots, form.cleaned_data["on"], request.user, timezone.localdate())
             count = len({p.plot.pk for p in portions})
             say(
-                request, f"{sum(p.plants for p in portions)} plants are in {count} plots." if count else "They are planted already."
+                request,
+                f"Planted: {counted(sum(p.plants for p in portions), 'plant')} in {counted(count, 'plot')}."
+                if count
+                else "They are planted already.",
             )
             return redirect("nursery:plant", slug)
     return _planting(request, trial, plant_form=form)
@@ -214,7 +218,7 @@ def fill(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     with said_on_top(request):
         count = int(many) if many.isdigit() and len(many) < 6 else 0
         filled = fill_gap(plot, count, timezone.localdate(), request.user, timezone.localdate())
-        say(request, f"{filled} plants were put into gaps of plot {plot.number}, marked as late.")
+        say(request, f"Put into gaps of plot {plot.number}, marked as late: {counted(filled, 'plant')}.")
     return redirect(f"{reverse('nursery:stand', args=[slug])}?plot={plot.number}#stations")
 
 
@@ -226,7 +230,7 @@ def thin_out(request: PersonRequest, slug: str) -> HttpResponse:
     rule = rule_of(trial)
     try:
         count = leave_thin_out(trial, rule, request.POST.get("cause", ""), request.user, timezone.localdate())
-        say(request, f"{count} plots are left out of the comparison.")
+        say(request, f"Left out of the comparison: {counted(count, 'plot')}.")
     except Refused as refusal:
         return _stand(request, trial, StandRuleForm(initial={"least_stand": rule.least_stand}), str(refusal))
     return redirect("nursery:stand", slug)

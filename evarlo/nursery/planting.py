@@ -20,6 +20,7 @@ from evarlo.trials.models import Cause, Entry, Plot, Trial
 from evarlo.trials.queries import left_out
 from evarlo.trials.services import exclude_plot
 from evarlo.ui.refused import Refused, only_done
+from evarlo.ui.words import counted
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.shortage import Choice, Way, ways_out
 
@@ -105,15 +106,15 @@ def choose_way(trial: Trial, entry: Entry, way: str, by: User, today: date, caus
     match choice.way:
         case Way.FEWER_A_PLOT:
             keep_rule(trial, today, plants=choice.plants, ways=ways)
-            said = f"every plot gets {choice.plants} plants"
+            said = f"every plot gets {counted(choice.plants, 'plant')}"
         case Way.FEWER_BLOCKS:
             if cause not in (Cause.ACCIDENT, Cause.FAILED):
-                raise Refused("Say whether an accident or the cultivar is why plants lack.", "cause")
+                raise Refused("Say whether an accident or the cultivar is why plants are short.", "cause")
             lost = _unplanted(trial, entry)[choice.plots :]
             for plot in lost:
                 exclude_plot(plot, cause, f"No plants: {short.fit} of {short.needed} were fit", today, by)
             keep_rule(trial, today, ways=ways)
-            said = f"it stands on {choice.plots} plots; {', '.join(p.number for p in lost)} left out"
+            said = f"it stands on {counted(choice.plots, 'plot')}; {', '.join(p.number for p in lost)} left out"
         case Way.BOUGHT:
             if not source.strip():
                 raise Refused("Say where the plants come from.", "source")
@@ -228,7 +229,7 @@ def fill_gap(plot: Plot, plants: int, on: date, by: User, today: date) -> int:
     lines = sorted(book.lines, key=lambda x: (not x.sowing.again, x.sowing.pk))
     portions = _from(lines, {line.sowing.pk: units_of(line, rule) for line in lines}, plot, plants)
     if sum(p.plants for p in portions) < plants:
-        raise Refused(f"{plot.entry.code} has only {sum(p.plants for p in portions)} plants left.", "plants")
+        raise Refused(f"{plot.entry.code} has only {counted(sum(p.plants for p in portions), 'plant')} left.", "plants")
     now = timezone.now()
     Happening.objects.bulk_create(
         Happening(sowing=p.line.sowing, kind=Kind.PLANTED, plants=p.plants, plot=plot, late=True, on=on, by=by, at=now)

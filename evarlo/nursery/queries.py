@@ -11,6 +11,7 @@ from django.db.models import Max, Min, QuerySet
 from evarlo.nursery.models import Happening, StationMark, Step, StepDate
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.registry import DiaryLine, Span
+from evarlo.ui.words import counted
 from trialcore.reckoning.balance import Kind
 
 
@@ -44,7 +45,7 @@ def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
     for h in plot.plantings.select_related("by", "sowing__tray", "sowing__session"):
         sown = f"sown {h.sowing.session.on:%-d %b}{' again' if h.sowing.again else ''}, {h.sowing.where}"
         late = ", late, into gaps" if h.late else ""
-        yield DiaryLine(h.on, f"{h.plants} plants{late} ({sown}).", str(h.by), 2, h.undone_at is not None)
+        yield DiaryLine(h.on, f"{counted(h.plants, 'plant')}{late} ({sown}).", str(h.by), 2, h.undone_at is not None)
     for b in plot.bought_in.select_related("by"):
         yield DiaryLine(b.on, f"{b.plants} bought plants from {b.source}.", str(b.by), 2, b.undone_at is not None)
     for m in plot.station_marks.select_related("by"):

@@ -30,6 +30,7 @@ from evarlo.ui.draw.coming import Line as Curve
 from evarlo.ui.draw.coming import coming
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside, said_on_top
+from evarlo.ui.words import counted
 from trialcore.field.emergence import Coming as Word
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.hardening import HardeningDay, hardening_steps
@@ -140,7 +141,7 @@ def count(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
             answer["HX-Trigger"] = "counted"
         return answer
     if kept:
-        say(request, f"{form.cleaned_data['plants']} plants of {sowing.entry.code} in {sowing.where} are kept.")
+        say(request, f"Saved: {counted(form.cleaned_data['plants'], 'plant')} of {sowing.entry.code} in {sowing.where}.")
         return redirect("nursery:coming", slug)
     return _cells(request, trial, sowing, form)
 

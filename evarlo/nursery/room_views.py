@@ -18,6 +18,7 @@ from evarlo.ui.draw.room import room as drawn
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside
+from evarlo.ui.words import counted
 
 
 class MoveForm(OwnIds):
@@ -91,10 +92,10 @@ def move(request: PersonRequest) -> HttpResponse:
             if data["place"] is None:
                 for tray in data["trays"]:
                     take_away(tray, data["on"])
-                say(request, f"{len(data['trays'])} trays are put away.")
+                say(request, f"Put away: {counted(len(data['trays']), 'tray')}.")
             else:
                 moved = move_trays(data["trays"], data["place"], data["on"], request.user, timezone.localdate())
-                say(request, f"{moved} trays moved to {data['place']}.")
+                say(request, f"Moved to {data['place']}: {counted(moved, 'tray')}.")
             return redirect("raising:room")
     return _page(request, move=form)
 

@@ -20,6 +20,7 @@ from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.ui.fields import Day, OwnIds, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused
+from evarlo.ui.words import counted
 
 
 class StepForm(OwnIds):
@@ -52,7 +53,7 @@ def keep_step_form(request: PersonRequest, trial: Trial, step: Step, form: StepF
     except Refused as refusal:
         form.add_error(refusal.field or None, str(refusal))
         return None
-    done = f"{changed} plots {step.label} on {on:%-d %b}." if changed else "Every one of these plots had that date already."
+    done = f"{counted(changed, 'plot')} {step.label} on {on:%-d %b}." if changed else "These plots had that date already."
     say(request, done)
     return redirect(request.path)
 

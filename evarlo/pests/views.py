@@ -56,19 +56,19 @@ class ProblemForm(OwnIds):
     name = Words(label="Name", most=40, error_messages={"required": "Nothing was typed. Expected what it is called."})
     kind = forms.ChoiceField(label="Kind", choices=Problem.Kind.choices)
     signs = Words(label="Signs", most=300, required=False)
-    threshold = Number(label="Something is done at", low=0, high=100, unit="%", required=False)
+    threshold = Number(label="Act at", low=0, high=100, unit="%", required=False)
     threshold_of = forms.ChoiceField(label="of", choices=Problem.Measure.choices)
 
 
 class ConfirmForm(OwnIds):
     unmarked = ("how",)
-    how = Words(label="How it was made sure of", most=200, required=False)
+    how = Words(label="How it was confirmed", most=200, required=False)
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day."})
 
 
 class ThresholdForm(OwnIds):
     unmarked = ("threshold",)
-    threshold = Number(label="Something is done at", low=0, high=100, unit="%", required=False)
+    threshold = Number(label="Act at", low=0, high=100, unit="%", required=False)
 
 
 @may("see")

@@ -82,7 +82,7 @@ def begin_watch(trial: Trial, problem: Problem, since: date, by: User, today: da
 def confirm(watch: Watch, how: str, on: date, by: User, today: date) -> None:
     """Say how a suspicion was made sure of. Raises Refused without it, or for a day to come."""
     if not how.strip():
-        raise Refused("Say how it was made sure of: a hand lens, a cut stem, a laboratory.", "how")
+        raise Refused("Say how it was confirmed: a hand lens, a cut stem, a laboratory.", "how")
     only_done(on, today)
     watch.confirmed_on, watch.confirmed_how, watch.confirmed_by = on, how.strip(), by
     watch.save(update_fields=["confirmed_on", "confirmed_how", "confirmed_by"])

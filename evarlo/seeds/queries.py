@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from django.db.models import Q, Sum
 
 from evarlo.seeds.models import GerminationTest, Lot
+from evarlo.ui.words import counted
 from trialcore.reckoning.germination import wilson_interval
 
 
@@ -42,7 +43,8 @@ class Stock:
             return ""
         low, high = self.keeps
         kept = f"seed of this crop keeps {low:g} to {high:g} years"
-        return f"{self.age} years old; {kept}. {'Test it before relying on it.' if not self.worn else 'Expect it to fail.'}"
+        advice = "Expect it to fail." if self.worn else "Test it before relying on it."
+        return f"{counted(self.age or 0, 'year')} old; {kept}. {advice}"
 
     @property
     def germination(self) -> float | None:

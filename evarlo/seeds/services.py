@@ -68,10 +68,10 @@ def move_stock(lot: Lot, why: str, seeds: int, on: date, by: User, today: date, 
         raise Refused("Expected at least one.", "seeds")
     change = seeds if why == Move.Why.RECEIVED else -seeds
     if there + change < 0 and not sure:
-        over = f"The ledger has {there} {lot.counted_in}, {seeds} are {seeds - there} more."
-        raise Refused(f"{over} Count the packet, or keep it all the same.", "seeds")
+        over = f"The ledger has {there} {lot.counted_in}; {seeds} is {seeds - there} too many."
+        raise Refused(f"{over} Count the packet, or keep it anyway.", "seeds")
     if there + change < 0:
-        note = f"{-(there + change)} below nought. {note}".strip()
+        note = f"{-(there + change)} below zero. {note}".strip()
     return _line(lot, why, change, on, by, note)
 
 

@@ -11,8 +11,11 @@ from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis
 
 # How fast examples are made depends on the machine and what else it does, and says nothing of the code.
-hypothesis.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])
-hypothesis.load_profile("steady")
+# `make test` tries the same examples each time, so that it never fails by chance; `make fuzz` searches with fresh ones.
+PATIENT: dict[str, Any] = {"deadline": None, "suppress_health_check": [HealthCheck.too_slow]}
+hypothesis.register_profile("steady", derandomize=True, database=None, **PATIENT)
+hypothesis.register_profile("fuzz", max_examples=int(os.environ.get("EXAMPLES", "1000")), print_blob=True, **PATIENT)
+hypothesis.load_profile(os.environ.get("EVARLO_EXAMPLES", "steady"))
 
 
 class Runner(DiscoverRunner):

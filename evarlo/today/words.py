@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from evarlo.compare.words import number_word
 from evarlo.trials.registry import Due
+from evarlo.ui.words import number_word
 
 
 def day_in_words(due: Sequence[Due], today: date) -> str:
@@ -16,9 +16,16 @@ def day_in_words(due: Sequence[Due], today: date) -> str:
     if late:
         oldest = late[0]
         rest = f"{number_word(len(late))} things are late" if len(late) > 1 else "One thing is late"
-        return f"{rest}; longest: {oldest.verb.lower()} {oldest.trial.name}, since {oldest.by:%-d %b}."
+        return f"{rest}. Longest overdue: {_task(oldest)} in {oldest.trial.name}, since {oldest.by:%-d %B}."
     if now:
         return "One thing is due today." if len(now) == 1 else f"{number_word(len(now))} things are due today."
     if due:
-        return f"Nothing is due today. Next: {due[0].verb.lower()} {due[0].trial.name} on {due[0].by:%-d %b}."
+        return f"Nothing is due today. Next: {_task(due[0])} in {due[0].trial.name} on {due[0].by:%-d %B}."
     return "Nothing is due in the next seven days."
+
+
+def _task(due: Due) -> str:
+    """What is to be done, as a noun: “sowing”, “walking for vigour”, “earthing up”."""
+    what = due.what[:1].lower() + due.what[1:]
+    nouns = {"Sow": "sowing", "Plant": "planting", "Pick": "picking", "Walk": f"walking for {what}", "Judge": f"judging {what}"}
+    return nouns.get(due.verb, what)

@@ -13,6 +13,7 @@ from django.urls import reverse
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
 from evarlo.ui.in_force import Liftable
+from evarlo.ui.words import counted
 
 PERSON = settings.AUTH_USER_MODEL
 MOST_YEARS = 60  # of one chain of trials on the same plots
@@ -128,26 +129,27 @@ class Trial(models.Model):
     @property
     def design_in_words(self) -> str:
         """What stands how often where, as a reader wants it."""
-        once, levels = "in random order", f"{len(self.levels)} levels of {self.factor.lower()}"
+        once, levels = "in random order", f"{counted(len(self.levels), 'level')} of {self.factor.lower()}"
         match self.design:
             case self.Design.BLOCKS:
-                return f"{self.blocks} complete blocks, each entry once in every block and {once}"
+                return f"{counted(self.blocks, 'complete block')}, each entry once in every block and {once}"
             case self.Design.INCOMPLETE:
                 size = f" of at most {self.block_size} plots" if self.block_size else ""
-                return f"{self.blocks} replicates, each cut into small blocks{size}, each entry once in every replicate and {once}"
+                repeats = counted(self.blocks, "replicate")
+                return f"{repeats}, each cut into small blocks{size}, each entry once in every replicate and {once}"
             case self.Design.LATIN:
                 return "a Latin square, each entry once in every row and every column"
             case self.Design.AUGMENTED:
-                return f"{self.blocks} blocks, the checks in every one and each other entry in one, {once}"
+                return f"{counted(self.blocks, 'block')}, the checks in every one and each other entry in one, {once}"
             case self.Design.PAIRS:
-                return f"{self.blocks} passes, each entry beside a plot of the check in every one"
+                return f"{counted(self.blocks, 'pass', 'passes')}, each entry beside a plot of the check in every one"
             case self.Design.FACTORIAL:
-                return f"{self.blocks} complete blocks, each entry with each of {levels} once in every block"
+                return f"{counted(self.blocks, 'complete block')}, each entry with each of {levels} once in every block"
             case self.Design.SPLIT:
                 whole, within = ("entries", levels) if self.entries_whole else (levels, "entries")
-                return f"{self.blocks} blocks, {whole} on whole plots and {within} within them, both {once}"
+                return f"{counted(self.blocks, 'block')}, {whole} on whole plots and {within} within them, both {once}"
             case self.Design.STRIP:
-                return f"{self.blocks} blocks, entries in strips one way and {levels} in strips the other, both {once}"
+                return f"{counted(self.blocks, 'block')}, entries in strips one way and {levels} in strips the other, both {once}"
         return f"completely randomised, each entry on {self.blocks} plots" if self.blocks > 1 else "completely randomised"
 
     @property

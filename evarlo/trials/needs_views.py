@@ -41,7 +41,7 @@ PLAN_FIELDS = (
 class NeedForm(forms.Form):
     per_station = Number(label="Seeds a station or cell", low=1, high=20, whole=True)
     germination = Number(label="Germination, if a lot says none", low=1, high=100, unit="%")
-    field_percent = Number(label="Of these make a plant", low=1, high=100, unit="%")
+    field_percent = Number(label="Share that becomes plants", low=1, high=100, unit="%")
     spare_percent = Number(label="To spare", low=0, high=500, unit="%")
     spare = Number(label="and besides", low=0, high=100_000, unit="seeds", whole=True)
     transplant = forms.BooleanField(label="Raised in trays and planted out", required=False)

@@ -31,6 +31,7 @@ from evarlo.trials.models import (
     Trial,
 )
 from evarlo.ui.refused import Refused
+from evarlo.ui.words import counted
 from trialcore.layouts.bed import judged_stations, stations
 
 MOST_ENTRIES = 400
@@ -121,7 +122,7 @@ def plan_trial(plan: TrialPlan, by: User, seed: int | None = None) -> Trial:
     slug = free_slug(f"{plan.name} {plan.season}")
     trial = Trial.objects.create(slug=slug, levels=list(plan.levels), made_by=by, made_at=timezone.now(), **shared)
     _put_in(trial, plan)
-    record(trial, by, f"Planned with {len(plan.entries)} entries: {trial.design_in_words}."[:300])
+    record(trial, by, f"Planned with {counted(len(plan.entries), 'entry')}: {trial.design_in_words}."[:300])
     lay_out(trial, seed, by)
     return trial
 
@@ -141,7 +142,7 @@ def change_plan(trial: Trial, plan: TrialPlan, by: User) -> Trial:
     trial.criteria.all().delete()
     trial.block_places.all().delete()
     _put_in(trial, plan)
-    record(trial, by, f"Plan changed: {len(plan.entries)} entries, {trial.design_in_words}."[:300])
+    record(trial, by, f"Plan changed: {counted(len(plan.entries), 'entry')}, {trial.design_in_words}."[:300])
     lay_out(trial, None, by)
     return trial
 

@@ -31,7 +31,7 @@ def for_market(trial: Trial, market: date, keeps_days: int) -> str:
     first, last = back_from(market, (int(ready[0]), int(ready[1])), keeps_days)
     kept = f", kept for up to {keeps_days} days" if keeps_days else ""
     return (
-        f"To be there on {market:%-d %b %Y}{kept}, sow from {first:%-d %b} to {last:%-d %b %Y}: "
+        f"Needed on {market:%-d %b %Y}{kept}, sow from {first:%-d %b} to {last:%-d %b %Y}: "
         f"it takes {ready[0]:g} to {ready[1]:g} days."
     )
 

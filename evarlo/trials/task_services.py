@@ -72,7 +72,7 @@ def finish_task(trial: Trial, key: str, on: date | None, by: User, today: date) 
     if key in MILESTONES or key not in shown or key.startswith("sow-"):
         raise Refused("Sowing, planting and picking are kept at their own places.", "on")
     if on and on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", "on")
+        raise Refused(f"{on:%-d %b %Y} is in the future. Record it once it is done.", "on")
     Task.objects.update_or_create(trial=trial, key=key, defaults={"done_on": on})
     record(trial, by, f"{shown[key][0]}: done on {on:%-d %b %Y}." if on else f"{shown[key][0]}: not done after all.")
 
@@ -91,7 +91,7 @@ def add_task(trial: Trial, what: str, on: date | None, after: str, days: int, co
         raise Refused(f"A trial holds {MOST_OWN} own tasks at most.", "what")
     number = 1 + max((int(t.key[4:]) for t in trial.tasks.filter(key__startswith="own-")), default=0)
     made = Task.objects.create(trial=trial, key=f"own-{number}", what=what, on=on, after=after, days=days, condition=condition)
-    record(trial, by, f"Put on the calendar: {what}.")
+    record(trial, by, f"Added to the calendar: {what}.")
     return made
 
 

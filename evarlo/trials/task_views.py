@@ -50,7 +50,7 @@ class TaskForm(forms.Form):
 class SowingForm(forms.Form):
     """When to sow for a market day, or again and again; asked, not kept."""
 
-    market = Day(label="To be there on", required=False)
+    market = Day(label="Needed on", required=False)
     keeps = Number(label="It keeps", low=0, high=400, unit="days", whole=True, required=False)
     times = Number(label="Sowings", low=2, high=20, whole=True, required=False)
     every = Number(label="A harvest every", low=1, high=120, unit="days", whole=True, required=False)

@@ -44,6 +44,7 @@ from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside, said_on_top
 from evarlo.ui.units import value_shown
+from evarlo.ui.words import counted
 
 
 def trial_or_404(slug: str) -> Trial:
@@ -285,7 +286,7 @@ def withdraw(request: PersonRequest, slug: str) -> HttpResponse:
         if entry is None:
             raise Refused("Expected the code of one of the entries.")
         n = withdraw_entry(entry, request.POST.get("reason", ""), timezone.localdate(), request.user)
-        say(request, f"{entry.code} is withdrawn: {n} plots are left out of every comparison from now on.")
+        say(request, f"{entry.code} is withdrawn: {counted(n, 'plot')} left out of every comparison from now on.")
     return redirect(trial)
 
 

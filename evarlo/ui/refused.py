@@ -20,7 +20,7 @@ class Refused(ValueError):
 def only_done(on: date, today: date, field: str = "on") -> None:
     """Refuse a day to come: what is kept has been done."""
     if on > today:
-        raise Refused(f"{on:%-d %b %Y} is still to come. Keep it on the day it is done.", field)
+        raise Refused(f"{on:%-d %b %Y} is in the future. Record it once it is done.", field)
 
 
 @contextmanager

@@ -15,6 +15,7 @@ from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Criterion, Exclusion, Plot, Trial
 from evarlo.trials.queries import left_out
 from evarlo.trials.registry import DiaryLine, Due, Pin, Reading, Readings, Span
+from evarlo.ui.words import counted
 from evarlo.walks.models import Observation, Round, Value
 from trialcore.field.progress import progress_area
 from trialcore.field.samples import sample_mean
@@ -165,7 +166,7 @@ def due(today: date) -> Iterable[Due]:
     for walk in rounds:
         plots = len(walk.only) or walk.plots
         if walk.due_on and walk.done < plots:
-            left = f"{plots - walk.done} plots" if not walk.done else f"{plots - walk.done} of {plots} plots left"
+            left = counted(plots - walk.done, "plot") if not walk.done else f"{plots - walk.done} of {plots} plots left"
             url = reverse("walks:walk", args=[walk.trial.slug])
             yield Due("Walk", walk.trait.name, walk.trial, left, walk.due_on, url)
 

@@ -116,7 +116,7 @@ def keep_observation(walk: Round, plot: Plot, seen: Seen, by: User, seen_on: dat
     if plot.trial_id != walk.trial_id:
         raise Refused(f"Plot {plot.number} is not in this trial.")
     if seen_on > today:
-        raise Refused(f"{seen_on:%-d %b %Y} is still to come.", "day")
+        raise Refused(f"{seen_on:%-d %b %Y} is in the future.", "day")
     check_seen(walk.trait, seen, today)
     before = Observation.objects.newest().filter(round=walk, plot=plot).first()
     if before is not None and same_answer(before, seen) and not looked_anew(before, seen_on):
@@ -246,7 +246,7 @@ def _check_day(trait: Trait, seen: Seen, today: date) -> None:
     if seen.day is None:
         raise Refused("Expected the day on which it was first seen, such as 14 Jul.", "value")
     if seen.day > today:
-        raise Refused(f"{seen.day:%-d %b %Y} is still to come.", "value")
+        raise Refused(f"{seen.day:%-d %b %Y} is in the future.", "value")
     if (today - seen.day).days > 400:
         raise Refused(f"{seen.day:%-d %b %Y} lies more than a season back.", "value")
 

@@ -25,6 +25,7 @@ from evarlo.trials.registry import registry
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused
+from evarlo.ui.words import counted
 from evarlo.walks.models import Rival, Round
 from evarlo.walks.queries import round_lines, walkable
 from evarlo.walks.services import begin_round, close_round, open_round, show_earlier
@@ -132,7 +133,7 @@ def close(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     for r in rounds:
         close_round(r)
         left = lines[r.pk].left
-        say(request, f"{r} is closed" + (f"; {left} plots have no value in it." if left else "."))
+        say(request, f"{r} is closed" + (f"; {counted(left, 'plot')} without a value in it." if left else "."))
     return redirect("walks:walk", slug)
 
 

@@ -78,11 +78,23 @@ class Edges(TestCase):
                 yield design, figures
 
     def test_all_values_equal(self) -> None:
-        for _, figures in self.each(lambda p, *_: valued(p, lambda i, v: 7.0)):
+        """The mean is what every plot has, nothing is tested against an error of nought, and the reason is said."""
+        judged = []
+        for design, figures in self.each(lambda p, *_: valued(p, lambda i, v: 7.0)):
             assert isinstance(figures, dict)
-            self.assertIsNone(figures.get("vs_check", {}).get("table") if isinstance(figures.get("vs_check"), dict) else None)
-            if "mse" in figures:
-                self.assertEqual(figures["mse"], 0.0)
+            judged.append(design)
+            if design == "paired-strips":
+                found = [(r["estimate"], r["se"], r["p_unadjusted"]) for r in figures["vs_check"]]
+                self.assertEqual(set(found), {(0.0, None, None)})
+                continue
+            self.assertEqual(figures["grand_mean"], 7.0)
+            self.assertEqual(figures.get("mse", 0.0), 0.0)
+            self.assertIsNone(figures.get("f_entry"))
+            self.assertNotIn(
+                "vs_check", {name for name, value in figures.items() if isinstance(value, dict) and value.get("table")}
+            )
+            self.assertRegex(" ".join(figures["cannot_say"]), "no variation at all|do not vary about")
+        self.assertEqual(judged, list(NEEDS))
 
     def test_no_value_at_all(self) -> None:
         for _, figures in self.each(lambda p, *_: Plots(p.labels, (None,) * len(p.value))):

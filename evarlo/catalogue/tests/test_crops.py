@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from django.test import SimpleTestCase, TestCase
+from django.test import SimpleTestCase
 from django.urls import reverse
 from hypothesis import given
 from hypothesis import strategies as st
@@ -11,6 +11,7 @@ from evarlo.catalogue.models import Crop
 from evarlo.catalogue.profile import FIELDS, read_value, shipped_crops, shown
 from evarlo.catalogue.services import put_in_shipped_crops
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 
 
 class Shipped(TestCase):

@@ -1,12 +1,12 @@
 """Cultivars: other names, kin, claims, and two names for one."""
 
-from django.test import TestCase
 from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.catalogue.services import add_synonym, cultivar_of, keep_apart, likely_duplicates
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.doubts import name_doubts
 from evarlo.trials.services import plan_trial
 from evarlo.ui.refused import Refused

@@ -2,13 +2,13 @@
 
 from typing import Any
 
-from django.test import TestCase
 from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Guide, Trait
 from evarlo.catalogue.traits import add_trait, guide_of, keep_guide, library, put_in_library
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.ui.draw.anchor import drawing_named
 from evarlo.ui.refused import Refused
 

@@ -6,7 +6,6 @@ import json
 import re
 from pathlib import Path
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils.html import strip_tags
 
@@ -17,6 +16,7 @@ from evarlo.compare.views import harmless
 from evarlo.compare.words import sentence
 from evarlo.exchange.services import keep_sheet, make_trial
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.services import exclude_plot
 

@@ -2,13 +2,13 @@
 
 from datetime import date
 
-from django.test import TestCase
 from django.urls import reverse
 
 from evarlo.catalogue.models import Crop
 from evarlo.compare.queries import over_years
 from evarlo.harvest.models import Picking
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.services import declare_output, exclude_plot, follow_trial
 from evarlo.ui.refused import Refused

@@ -2,14 +2,13 @@
 
 from datetime import date
 
-from django.test import TestCase
-
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare
 from evarlo.demo.services import build
 from evarlo.demo.world import FENNEL
 from evarlo.people.models import User
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Cause, Exclusion, Trial
 from evarlo.walks.models import Observation
 

@@ -3,7 +3,6 @@
 from datetime import datetime, timedelta
 from typing import Any
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -21,6 +20,7 @@ from evarlo.nursery.audit import audit_of
 from evarlo.nursery.book import book_of
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.holds import held_plots, holds_in_words
 from evarlo.trials.models import Plot
 from evarlo.trials.queries import diary_of
@@ -79,7 +79,7 @@ class Intervals(Treated):
         }
         answer = self.client.post(url, typed)
         self.assertContains(answer, "is not to be picked before", status_code=422)
-        self.assertContains(answer, "It was picked all the same", status_code=422)
+        self.assertContains(answer, "Picked anyway", status_code=422)
         self.assertEqual(self.plots[0].pickings.count(), 0)
         self.client.post(url, typed | {"sure": "on"})
         self.assertEqual(self.plots[0].pickings.count(), 1)
@@ -98,7 +98,7 @@ class Rules(Treated):
     def test_what_cannot_be(self) -> None:
         for more, said in (
             ({"label_read": False}, "Read the label first"),
-            ({"at": self.now + timedelta(hours=1)}, "still to come"),
+            ({"at": self.now + timedelta(hours=1)}, "in the future"),
             ({"amount": 5.0}, "unit of the amount"),
         ):
             with self.subTest(said=said), self.assertRaisesMessage(Refused, said):

@@ -2,7 +2,6 @@
 
 from datetime import date, timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -24,6 +23,7 @@ from evarlo.events.models import Event
 from evarlo.grounds.models import Site, WeatherDay
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import diary_of, left_out
 from evarlo.ui.refused import Refused
@@ -89,9 +89,9 @@ class Judging(Storm):
         call(hits[1:2], "weakness", "Soft leaves, the others stood", self.by, self.today)
         self.assertEqual(left_out([self.made]), {self.plots[0].pk})
         said = " ".join(marks(self.made))
-        self.assertIn(f"{self.plots[0].number} called an accident and left out", said)
-        self.assertIn(f"{self.plots[1].number} called a weakness and counted", said)
-        self.assertIn("undecided, counted so far", said)
+        self.assertIn(f"{self.plots[0].number} judged an accident and left out", said)
+        self.assertIn(f"{self.plots[1].number} judged a weakness and counted", said)
+        self.assertIn("not judged yet, counted so far", said)
         diary = " ".join(line.text for line in diary_of(self.plots[0], True))
         self.assertIn("A branch fell on it", diary)
         call(hits[:1], "weakness", "It was no branch", self.by, self.today)
@@ -110,7 +110,7 @@ class Judging(Storm):
         for plots, on, recover, rule, said in (
             ([], day, 5, Rule(), "Expected the plots"),
             (self.plots, world.SOWN - timedelta(1), 5, Rule(), "were sown on"),
-            (self.plots, day + timedelta(1), 5, Rule(), "still to come"),
+            (self.plots, day + timedelta(1), 5, Rule(), "in the future"),
             (self.plots, day, None, Rule(50, 20), "after how many days"),
             (self.plots, day, 5, Rule(None, 20), "over how much damage"),
         ):
@@ -168,7 +168,7 @@ class Pages(Storm):
         self.assertContains(self.client.post(act, {"called": "accident", "reason": "x"}), "Tick the plots", status_code=422)
         self.client.post(act, {"hit": hit.pk, "called": "accident", "reason": "Under the fallen branch"})
         page = self.client.get(reverse("compare:compare", args=at))
-        self.assertContains(page, "101 called an accident and left out; 102, 103 undecided, counted so far.")
+        self.assertContains(page, "101 judged an accident and left out; 102, 103 not judged yet, counted so far.")
         self.assertContains(page, "Under the fallen branch")
         self.client.force_login(world.person(Role.HELPER))
         self.assertEqual(self.client.post(act, {"hit": hit.pk, "called": ""}).status_code, 403)

@@ -4,7 +4,6 @@ import io
 import uuid
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 from PIL import Image
@@ -13,6 +12,7 @@ from evarlo.events.models import Photo
 from evarlo.events.photos import GPS, keep_photo, read_picture
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.ui.refused import Refused
 
 

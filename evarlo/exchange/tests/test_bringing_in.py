@@ -5,13 +5,13 @@ from pathlib import Path
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TestCase
 from django.urls import reverse
 
 import trialcore
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.exchange.models import Sheet
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from trialcore.tests.agreement import disagreements
 

@@ -2,7 +2,6 @@
 
 from datetime import date, timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -11,6 +10,7 @@ from evarlo.grounds.history import history_of, keep_use
 from evarlo.grounds.models import Bed, Obstacle, Site
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.bed_doubts import bed_doubts
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import layout_faults_of
@@ -155,7 +155,7 @@ class Beds(TestCase):
         self.assertContains(wrong, 'value="Leek"', status_code=422)
         self.client.post(at("add-soil"), {"on": "2026-02-01", "ph": "6,4", "nitrogen": "14"})
         late = self.client.post(at("add-soil"), {"on": (timezone.localdate() + timedelta(days=2)).isoformat()})
-        self.assertContains(late, "still to come", status_code=422)
+        self.assertContains(late, "in the future", status_code=422)
         over = self.client.post(at("add-obstacle"), {"what": "Mast", "x": "19.8", "y": "1", "length": "0.5", "width": "0.5"})
         self.assertContains(over, "over the edge", status_code=422)
         self.client.post(at("add-obstacle"), {"what": "Mast", "x": "1", "y": "1", "length": "30 cm", "width": "1 ft"})

@@ -4,13 +4,13 @@ from datetime import date, timedelta
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TestCase
 from django.urls import reverse
 
 from evarlo.grounds.models import Site, WeatherDay
 from evarlo.grounds.weather import keep_days, read_station, read_weather_sheet, record_of
 from evarlo.people.models import User
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from trialcore.field.weather import Day
 
 UNTIL = date(2026, 6, 30)

@@ -1,6 +1,5 @@
 """Identity in doubt: out of every comparison until it is settled, and what settling does to the records."""
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -9,6 +8,7 @@ from evarlo.identity.doubts import likeness_of, raise_doubt, settle_doubt
 from evarlo.identity.models import Doubt
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import diary_of, left_out
 from evarlo.trials.services import exclude_plot

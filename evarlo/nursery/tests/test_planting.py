@@ -1,6 +1,5 @@
 """Planting: what is fit and needed, ways out of a shortage, which plants go where, the stand, and the audit of it all."""
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -12,6 +11,7 @@ from evarlo.nursery.queries import gaps, step_rows
 from evarlo.nursery.raising import keep_rule, rule_of, tend, undo_happening
 from evarlo.nursery.stand import below, leave_thin_out, mark_station, stands
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.testing.raising import Nursery
 from evarlo.trials.models import Exclusion, Trial
 from evarlo.trials.queries import diary_of
@@ -172,7 +172,7 @@ class Allocation(Planted):
         self.assertContains(self.client.post(url, typed), "See the shortage bench", status_code=422)
         first = self.trial.plots.exclude(entry__code=self.short)[0].number
         answer = self.client.post(url, typed | {"plots": first}, follow=True)
-        self.assertContains(answer, "18 plants are in 1 plots")
+        self.assertContains(answer, "Planted: 18 plants in 1 plot.")
         self.assertContains(answer, "1 of 12 plots are planted")
 
     def test_the_outlook_and_the_age_are_said(self) -> None:
@@ -247,7 +247,7 @@ class Stands(Planted):
         bad = self.client.post(reverse("nursery:mark", args=[slug, plot.pk]), {"station": "x", "what": "gap"}, follow=True)
         self.assertContains(bad, "has no such station")
         filled = self.client.post(reverse("nursery:fill", args=[slug, plot.pk]), {"plants": "1"}, follow=True)
-        self.assertContains(filled, "1 plants were put into gaps")
+        self.assertContains(filled, "marked as late: 1 plant.")
         self.assertContains(
             self.client.post(reverse("nursery:fill", args=[slug, plot.pk]), {"plants": ""}, follow=True), "Expected from 1"
         )

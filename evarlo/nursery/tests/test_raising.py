@@ -2,7 +2,6 @@
 
 from datetime import timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -16,6 +15,7 @@ from evarlo.nursery.room import keep_reading, move_trays, new_place, rooms, take
 from evarlo.seeds.models import Move
 from evarlo.seeds.services import move_stock
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.testing.raising import Nursery
 from evarlo.trials.models import Trial
 from evarlo.trials.tasks import season_tasks
@@ -274,5 +274,5 @@ class TheSpace(Raised):
         self.assertEqual(self.room(shelf).held, 0)
 
     def test_a_day_to_come_is_refused(self) -> None:
-        with self.assertRaisesMessage(Refused, "still to come"):
+        with self.assertRaisesMessage(Refused, "in the future"):
             tend(self.n.trays[0], "fed", self.today + timedelta(days=1), "", self.by, self.today)

@@ -2,7 +2,6 @@
 
 from datetime import timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -16,6 +15,7 @@ from evarlo.people.models import Role
 from evarlo.seeds.models import Lot
 from evarlo.seeds.services import stock_of
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.testing.raising import Nursery
 from evarlo.ui.refused import Refused
 
@@ -54,10 +54,10 @@ class Cells(TestCase):
             self.n.sow(self.code, tray, range(0))
         with self.assertRaisesMessage(Refused, "is no cell of tray T1"):
             self.n.sow(self.code, tray, range(70, 75))
-        with self.assertRaisesMessage(Refused, "still to come"):
+        with self.assertRaisesMessage(Refused, "in the future"):
             self.n.sow(self.code, tray, range(5), days=40)
         big = self.n.tray(20, 20)
-        with self.assertRaisesMessage(Refused, "The ledger has 300 seeds, 400 are 100 more"):
+        with self.assertRaisesMessage(Refused, "The ledger has 300 seeds; 400 is 100 too many"):
             self.n.sow(self.code, big, range(400))
         self.assertEqual((Sowing.objects.count(), stock_of(self.n.lots[self.code])), (0, 300))
         with self.assertRaisesMessage(Refused, "There is a tray t1 already"):
@@ -151,7 +151,7 @@ class Bench(TestCase):
         self.assertContains(wrong, 'value="A1-Z9"', status_code=422)
         self.assertContains(wrong, 'value="sterile"', status_code=422)
         many = self.post(tray, per_cell="9", cells="A-F")
-        self.assertContains(many, "The ledger has 300 seeds, 648 are 348 more", status_code=422)
+        self.assertContains(many, "The ledger has 300 seeds; 648 is 348 too many", status_code=422)
         self.assertContains(many, "Sow it, although the ledger has less", status_code=422)
         self.assertEqual(Sowing.objects.count(), 0)
         self.assertEqual(self.post(tray, per_cell="9", cells="A-F", sure="on").status_code, 302)

@@ -1,12 +1,12 @@
 """Who gets in, and to what."""
 
 from django.core.management import call_command
-from django.test import TestCase
 from django.urls import reverse
 
 from evarlo.people.models import Role
 from evarlo.people.permissions import ACTS, allowed
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 
 
 class LogIn(TestCase):
@@ -32,7 +32,7 @@ class LogIn(TestCase):
     def test_a_wrong_password_is_said_and_the_name_kept(self) -> None:
         world.person()
         answer = self.client.post("/people/log-in/", {"username": "manager", "password": "wrong"})
-        self.assertContains(answer, "do not go together")
+        self.assertContains(answer, "do not match")
         self.assertContains(answer, 'value="manager"')
 
     def test_guessing_is_stopped(self) -> None:

@@ -2,7 +2,6 @@
 
 import uuid
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -10,6 +9,7 @@ from evarlo.catalogue.models import Crop
 from evarlo.grounds.models import Bed
 from evarlo.harvest.models import Picking
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.ui.fields import Number
 from evarlo.ui.units import measured, stop_using, use_imperial

@@ -3,7 +3,6 @@
 import uuid
 from datetime import timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -13,6 +12,7 @@ from evarlo.people.models import Role
 from evarlo.pests.models import Watch
 from evarlo.pests.watches import begin_watch, confirm, course_of, in_words, set_threshold, suspect_again
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.queries import plots_of
 from evarlo.ui.refused import Refused
 from evarlo.walks.services import Seen, close_round, keep_observation, open_round
@@ -36,9 +36,9 @@ class Watching(TestCase):
         close_round(walk)
 
     def test_a_suspicion_is_confirmed_with_how_and_can_be_one_again(self) -> None:
-        with self.assertRaisesMessage(Refused, "made sure of"):
+        with self.assertRaisesMessage(Refused, "how it was confirmed"):
             confirm(self.watch, " ", self.today, self.by, self.today)
-        with self.assertRaisesMessage(Refused, "still to come"):
+        with self.assertRaisesMessage(Refused, "in the future"):
             confirm(self.watch, "Lens", self.today + timedelta(1), self.by, self.today)
         confirm(self.watch, "Fruiting bodies under a lens", self.today, self.by, self.today)
         self.assertEqual(Watch.objects.get().confirmed_by, self.by)
@@ -107,7 +107,7 @@ class Pages(Watching):
         self.assertContains(page, "data-day-of=", count=2)
         self.assertContains(page, "Can be taken for it")
         for name, typed, said in (
-            ("confirm", {"how": "", "on": self.today.isoformat()}, "Say how it was made sure of"),
+            ("confirm", {"how": "", "on": self.today.isoformat()}, "Say how it was confirmed"),
             ("threshold", {"threshold": "lots"}, "Found “lots”"),
         ):
             answer = self.client.post(reverse(f"pests:{name}", args=[self.made.slug, self.watch.pk]), typed)

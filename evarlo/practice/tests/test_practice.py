@@ -4,7 +4,6 @@ from datetime import timedelta
 from typing import Any
 
 import numpy as np
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -13,6 +12,7 @@ from evarlo.practice.agreement import raters_of
 from evarlo.practice.models import Practice
 from evarlo.practice.trainer import answer, begin, cold, figures_of, item_of, newest_figures, runs_of, subject_of
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.ui.refused import Refused
 
 

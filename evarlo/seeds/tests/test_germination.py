@@ -2,7 +2,6 @@
 
 from datetime import timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -13,6 +12,7 @@ from evarlo.seeds.models import GerminationTest, Lot, Move
 from evarlo.seeds.queries import stocks
 from evarlo.seeds.services import keep_lot, move_stock, stock_of
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.ui.refused import Refused
 from trialcore.reckoning.germination import LotVerdict
 
@@ -79,7 +79,7 @@ class Tests(TestCase):
             self.count(test, 6, [6, 0, 0, 0])
         with self.assertRaisesMessage(Refused, "Expected a day from"):
             self.count(test, 0, [1, 0, 0, 0])
-        with self.assertRaisesMessage(Refused, "still to come"):
+        with self.assertRaisesMessage(Refused, "in the future"):
             self.count(test, 15, [1, 0, 0, 0])
         with self.assertRaisesMessage(Refused, "There is no replicate 5"):
             self.count(test, 6, [0, 0, 0, 0, 1])

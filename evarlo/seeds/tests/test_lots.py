@@ -2,7 +2,6 @@
 
 from datetime import timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -12,6 +11,7 @@ from evarlo.seeds.models import Lot, Move
 from evarlo.seeds.queries import stocks
 from evarlo.seeds.services import keep_lot, move_stock, stock_of
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.ui.refused import Refused
 
 Why = Move.Why
@@ -45,10 +45,10 @@ class Ledgers(TestCase):
 
     def test_taking_more_than_there_is_is_asked_about_and_then_said(self) -> None:
         self.write(Why.RECEIVED, 10)
-        with self.assertRaisesMessage(Refused, "The ledger has 10 seeds, 14 are 4 more"):
+        with self.assertRaisesMessage(Refused, "The ledger has 10 seeds; 14 is 4 too many"):
             self.write(Why.TAKEN, 14)
         self.assertEqual(stock_of(self.lot), 10)
-        self.assertIn("4 below nought", self.write(Why.TAKEN, 14, sure=True).note)
+        self.assertIn("4 below zero", self.write(Why.TAKEN, 14, sure=True).note)
         self.assertIn("count the packet", stocks(self.today.year)[0].said)
 
     def test_a_day_to_come_and_nothing_at_all_are_refused(self) -> None:

@@ -7,7 +7,6 @@ from html import escape
 from typing import Any
 
 from django.apps import apps
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -17,6 +16,7 @@ from evarlo.nursery.sowing import Put, new_tray, session_of, sow_cells
 from evarlo.people.models import Role
 from evarlo.seeds.services import keep_lot
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 
 ABSURD = ("twelve", "1e9", "−", "0x10", "NaN", "inf", "1,2,3", "½", "12 parsecs", "9" * 40, "; drop table", "٣")
 DAYS = ("some day", "31 Feb 2026", "2026-13-01", "0000-00-00", "99999-01-01", "tomorrow")

@@ -77,7 +77,7 @@ class WithoutSignal(Walkers):
         self.type(page, "13")
         self.assertEqual(Observation.objects.count(), 0)
         page.context.set_offline(False)
-        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         self.assertEqual(self.values(), dict(zip(self.numbers, (13, 7.5, 30, 41), strict=False)))
         before = Observation.objects.count()
         page.reload()
@@ -94,9 +94,9 @@ class WithoutSignal(Walkers):
         page.keyboard.press("n")
         page.keyboard.type("hail")
         page.evaluate("() => window.dispatchEvent(new Event('online'))")
-        page.get_by_role("button", name="Keep and go on").click()
+        page.get_by_role("button", name="Save and go on").click()
         expect(page.get_by_role("button", name="Undo plot 101")).to_be_visible()
-        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         kept = Observation.objects.get()
         self.assertEqual((kept.number, kept.note), (41, "hail"))
 
@@ -112,7 +112,7 @@ class WithoutSignal(Walkers):
             self.type(page, str(30 + n))
         expect(page.get_by_text("A new value corrects it")).to_be_visible()
         page.context.set_offline(False)
-        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         self.assertEqual(self.values(), {number: 20 + n for n, number in enumerate(self.numbers)})
         self.assertEqual(sorted(r.number or 0 for r in Rival.objects.filter(beside=True)), [30, 31, 32])
         page.reload()
@@ -127,7 +127,7 @@ class WithoutSignal(Walkers):
                 expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[n + 1])
         for page in (one, other):
             page.context.set_offline(False)
-            expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+            expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         self.assertEqual(self.values(), dict(zip(self.numbers, (10, 20, 30), strict=False)))
         self.assertEqual([r.number for r in Rival.objects.filter(beside=False)], [25])
         one.goto(self.at(f"/trials/{self.made.slug}/walk/settle/"))
@@ -149,7 +149,7 @@ class WithoutSignal(Walkers):
         expect(page.locator("#waiting")).to_contain_text("You are no longer logged in")
         page.context.add_cookies(cookies)  # type: ignore[arg-type]
         page.evaluate("() => window.dispatchEvent(new Event('online'))")
-        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         self.assertEqual(self.values(), dict(zip(self.numbers, (12, 14), strict=False)))
         self.assertEqual((Observation.objects.count(), Rival.objects.count()), (2, 0))
 
@@ -202,11 +202,11 @@ class SpeedOfTheHand(Walkers):
         expect(page.locator(".sample")).to_contain_text("Plant 3 of 10")
         page.reload()  # plants that were typed are there after a reload
         expect(page.locator(".sample")).to_contain_text("Plant 3 of 10 8.1, 7.9.")
-        page.get_by_role("button", name="Keep these 2").tap()
+        page.get_by_role("button", name="Save these 2").tap()
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[1])
         expect(page.locator("#bench-title")).to_contain_text("Vigour")
         page.context.set_offline(False)
-        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         kept = {o.round.trait.key: (o.number, o.looked, o.parts) for o in Observation.objects.select_related("round__trait")}
         self.assertEqual(kept["vigour"], (7, None, None))
         self.assertEqual(kept["diseased-plants"], (37.5, 8, None))
@@ -220,7 +220,7 @@ class SpeedOfTheHand(Walkers):
         self.accessible(page, "guide")
         self.type(page, "25")
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[1])
-        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         self.assertEqual(Observation.objects.get().guide, 1)
 
     def test_stages_are_seen_today_or_not_yet(self) -> None:
@@ -229,7 +229,7 @@ class SpeedOfTheHand(Walkers):
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[1])
         page.get_by_role("button", name="Seen today").tap()
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[2])
-        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         seen = {o.plot.number: o.day or o.cause for o in Observation.objects.select_related("plot")}
         self.assertEqual(seen, {self.numbers[0]: "not_reached", self.numbers[1]: timezone.localdate()})
 
@@ -308,7 +308,7 @@ class SpeedOfTheHand(Walkers):
         page = self.walk_for("damage")
         page.keyboard.type("12\r7\rx23\r", delay=5)
         expect(page.locator(".foot").first).to_contain_text("4 of 12 plots")
-        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         kept = {o.plot.number: o.number if o.number is not None else o.cause for o in Observation.objects.select_related("plot")}
         self.assertEqual([kept[n] for n in self.numbers[:4]], [12, 7, "failed", 3])
 
@@ -328,5 +328,5 @@ class SpeedOfTheHand(Walkers):
         expect(page.locator("[data-link]")).to_contain_text("1 kept on this phone")
         page.unroute("**/bring-in/")
         page.context.set_offline(False)
-        expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         self.assertEqual(self.values(), {self.numbers[0]: 12})

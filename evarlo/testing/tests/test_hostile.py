@@ -9,11 +9,12 @@ from collections.abc import Iterator
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import Client, TestCase, override_settings
+from django.test import Client, override_settings
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from evarlo.people.models import Role, User
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Plot, Trial
 from evarlo.walks.models import Observation
 

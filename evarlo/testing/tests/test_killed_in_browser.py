@@ -97,7 +97,7 @@ class Killed(unittest.TestCase):
         for n, after in enumerate(DEATHS):
             self.walk_ten(page, typed, 10 * n)
             self.die_while_it_takes_them_in(page, after)
-            expect(page.locator("#waiting")).to_contain_text("Everything is at the station.", timeout=20_000)
+            expect(page.locator("#waiting")).to_contain_text("Everything is on the server.", timeout=20_000)
         self.assertEqual(self.values(), (typed, 30, 0))
 
     def walk_ten(self, page: Page, typed: dict[str, float], first: int) -> None:

@@ -67,10 +67,10 @@ class FromTestToStand(BrowserTest):
         page.get_by_label("Counted on").fill(self.day(38))
         for replicate, n in enumerate((21, 20, 22, 40), start=1):
             page.get_by_label(f"normal, replicate {replicate}", exact=True).fill(str(n))
-        page.get_by_role("button", name="Keep the counts").click()
+        page.get_by_role("button", name="Save the counts").click()
         expect(page.locator(".error")).to_contain_text("Found “40”. Expected a whole number from 0 to 25.")
         page.get_by_label("normal, replicate 4", exact=True).fill("19")
-        page.get_by_role("button", name="Keep the counts").click()
+        page.get_by_role("button", name="Save the counts").click()
         expect(page.locator(".lead")).to_contain_text("82 % germinated normally")
         self.accessible(page, "germination test")
         page.get_by_role("button", name="End the test").click()
@@ -81,7 +81,7 @@ class FromTestToStand(BrowserTest):
         self.at_stage(page, "sow/?way=trays")
         page.get_by_label("Cells in a row").fill("10")
         page.get_by_label("Rows", exact=True).fill("10")
-        page.get_by_role("button", name="Put it up").click()
+        page.get_by_role("button", name="Add the tray").click()
         expect(page.locator(".tray")).to_be_visible()
         page.get_by_label("Cells", exact=True).fill("")
         page.locator(".tray text.row-letter").nth(0).click()
@@ -125,7 +125,7 @@ class FromTestToStand(BrowserTest):
         fields.nth(0).press("Enter")
         expect(page.locator("[data-count-line]").nth(0)).to_contain_text("seeds that could come up")
         expect(fields.nth(0)).to_have_value("99")
-        expect(page.locator("#figures .lead")).to_contain_text(f"{self.codes[2]} OF-17 comes up with fewer")
+        expect(page.locator("#figures .lead")).to_contain_text(f"{self.codes[2]} OF-17 has fewer seedlings")
         self.accessible(page, "coming up")
 
     def sow_again(self, page: Page) -> None:
@@ -135,7 +135,7 @@ class FromTestToStand(BrowserTest):
         band.get_by_role("link", name="To the sowing bench").click()
         page.get_by_text("Put up another tray…").click()
         page.get_by_label("Rows", exact=True).fill("6")
-        page.get_by_role("button", name="Put it up").click()
+        page.get_by_role("button", name="Add the tray").click()
         expect(page.locator(".tray")).to_have_attribute("aria-label", "Tray T2, 6 rows of 10")
         page.goto(f"{page.url}&entry={self.codes[2]}&seeds=24")
         expect(page.get_by_label("Sown again, because too little came up")).to_be_checked()
@@ -148,18 +148,18 @@ class FromTestToStand(BrowserTest):
         line.get_by_role("link", name="by cell").click()
         for cell in range(17):
             page.locator(f".tray [data-cell='{cell}']").click()
-        page.get_by_role("button", name="Keep the count").click()
+        page.get_by_role("button", name="Save the count").click()
         expect(page.locator("#notices")).to_contain_text(f"17 plants of {self.codes[2]} in T2")
 
     def lose_some(self, page: Page) -> None:
         self.at_stage(page, "balance/")
         page.get_by_label("Of", exact=True).select_option(label=f"{self.codes[0]} Corvane, T1: 21 standing")
         page.get_by_label("How many").first.fill("2")
-        page.get_by_role("button", name="Write it down").first.click()
+        page.get_by_role("button", name="Save").first.click()
         expect(page.locator(".error").first).to_contain_text("Say what they were lost to")
         page.get_by_label("Cause").fill("slugs")
         page.get_by_label("It was").select_option("accident")
-        page.get_by_role("button", name="Write it down").first.click()
+        page.get_by_role("button", name="Save").first.click()
         row = page.locator(".balance tbody tr").first
         expect(row).to_contain_text("19")
         self.accessible(page, "balance")

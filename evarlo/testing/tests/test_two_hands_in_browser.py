@@ -114,7 +114,7 @@ class TwoTabs(BrowserTest):
             page.locator("#value").fill(value)
             page.locator(".keep").click()
             expect(page.locator(".foot").first).to_contain_text("1 of 12 plots")
-            expect(page.locator("#waiting")).to_contain_text("Everything is at the station.")
+            expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         self.assertEqual([o.number for o in Observation.objects.all()], [3])
         self.assertEqual([(r.number, r.beside) for r in Rival.objects.all()], [(4, False)])
         second.reload()

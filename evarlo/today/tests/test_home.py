@@ -3,7 +3,6 @@
 from datetime import timedelta
 
 from django.db import connection
-from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
@@ -12,6 +11,7 @@ from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
 from evarlo.seeds.services import keep_lot
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.task_services import finish_task
 from evarlo.walks.services import plan_round
@@ -34,13 +34,13 @@ class Home(TestCase):
         near = world.trial(self.by, name="Near", sow_on=self.today + timedelta(4))
         plan_round(made, world.trait("vigour"), self.today)
         page = self.client.get("/")
-        self.assertContains(page, "One thing is late; longest: sow Fennel")
+        self.assertContains(page, "One thing is late. Longest overdue: sowing in Fennel, since")
         self.assertContains(page, "3 days late")
         self.assertContains(page, "12 plots")
         self.assertContains(page, f"{near.sow_on:%a} {near.sow_on.day} {near.sow_on:%b}")
         keep_step(made, Step.SOWN, self.today, made.plots.all(), self.by, self.today)
         page = self.client.get("/")
-        self.assertNotContains(page, "late;")
+        self.assertNotContains(page, "overdue")
         self.assertContains(page, "One thing is due today.")
         self.assertNotContains(page, "First pick")
 

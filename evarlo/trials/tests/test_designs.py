@@ -4,7 +4,6 @@ from collections import Counter
 from typing import Any
 
 from django.db import transaction
-from django.test import TestCase
 from django.urls import reverse
 
 from evarlo.compare.queries import compare
@@ -12,6 +11,7 @@ from evarlo.grounds.models import Bed, Site
 from evarlo.harvest.queries import yields
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.laying import drawing_of, fix_layout, lay_out, move_block, swap_plots
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import blocks_of

@@ -5,7 +5,6 @@ import io
 from datetime import timedelta
 from typing import Any
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -14,6 +13,7 @@ from evarlo.people.models import Role
 from evarlo.seeds.models import Lot
 from evarlo.seeds.services import keep_lot, move_stock
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import NeedPlan, Trial
 from evarlo.trials.needs import Needs, needs_of
 from evarlo.trials.services import add_material, keep_need_plan

@@ -4,11 +4,11 @@ import re
 from datetime import date
 from typing import Any
 
-from django.test import TestCase
 from django.urls import reverse
 from icalendar import Calendar
 
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.queries import entry_names
 from evarlo.trials.stakes import POINT, SHEETS, labels_of, labels_pdf
 from evarlo.walks.services import plan_round

@@ -3,12 +3,12 @@
 from datetime import date
 from typing import Any
 
-from django.test import TestCase
 from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.grounds.models import Bed, Site
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.doubts import date_doubts
 from evarlo.trials.laying import fix_layout, lay_out, shuffle
 from evarlo.trials.models import Exclusion, Plot, Trial

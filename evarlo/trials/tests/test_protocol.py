@@ -2,7 +2,6 @@
 
 from datetime import date, timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -10,6 +9,7 @@ from evarlo.compare.queries import compare
 from evarlo.nursery.models import StepDate
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.forecast import forecast, own_cvs, price_of_a_seed
 from evarlo.trials.models import Trial
 from evarlo.trials.protocol import keep_deviation, keep_protocol, marks_of
@@ -65,7 +65,7 @@ class Protocols(TestCase):
             ({"plots": "999", "on": "2026-05-03", "said": "x"}, "Found “999”. Expected plot numbers"),
             ({"plots": "", "on": "2026-05-03", "said": "x"}, "Expected the plots that got something else"),
             ({"plots": "101", "on": "2026-05-03", "said": ""}, "Expected what was done otherwise"),
-            ({"plots": "101", "on": (self.today + timedelta(days=2)).isoformat(), "said": "x"}, "still to come"),
+            ({"plots": "101", "on": (self.today + timedelta(days=2)).isoformat(), "said": "x"}, "in the future"),
         ):
             with self.subTest(typed=typed):
                 self.assertContains(self.client.post(url, typed), said, status_code=422)

@@ -2,7 +2,6 @@
 
 from datetime import date, timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 from icalendar import Calendar
@@ -12,6 +11,7 @@ from evarlo.grounds.models import Site
 from evarlo.grounds.weather import keep_days
 from evarlo.people.models import Role, User
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.task_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
 from evarlo.trials.tasks import dated_levels, season_tasks
@@ -88,7 +88,7 @@ class Seasons(TestCase):
         for act in (lambda: drop_task(self.made, "sow", self.by), lambda: finish_task(self.made, "pick", SOW, self.by, self.today)):
             with self.assertRaises(Refused):
                 act()
-        with self.assertRaisesMessage(Refused, "still to come"):
+        with self.assertRaisesMessage(Refused, "in the future"):
             finish_task(self.made, "stand", self.today + timedelta(days=1), self.by, self.today)
 
     def test_levels_that_are_days_are_sown_each_on_its_own(self) -> None:

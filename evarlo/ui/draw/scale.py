@@ -31,8 +31,9 @@ class Scale:
         raw = span / about
         magnitude = 10.0 ** floor(log10(raw))
         step = next(m * magnitude for m in (1, 2, 2.5, 5, 10) if m * magnitude >= raw)
-        first = ceil(self.low / step - 1e-9)
-        return [n * step for n in range(first, floor(self.high / step + 1e-9) + 1)]
+        near = 1e-12 * max(abs(self.low), abs(self.high))  # what rounding may put a tick beside the end on which it lies
+        some = (n * step for n in range(floor(self.low / step), ceil(self.high / step) + 1))
+        return [tick for tick in some if self.low - near <= tick <= self.high + near]
 
 
 def shade_of(value: float, low: float, high: float) -> int:

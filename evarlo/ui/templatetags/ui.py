@@ -12,6 +12,7 @@ from django.templatetags.static import static
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
+from evarlo.ui import words
 from evarlo.ui.units import figure_shown, measured, unit_shown
 
 register = template.Library()
@@ -131,6 +132,19 @@ def day(value: date | None) -> str:
 @register.filter
 def short_day(value: date | None) -> str:
     return f"{value:%-d %b}" if value else "–"
+
+
+@register.filter
+def counted(n: int, noun: str) -> str:
+    """A count with its noun: `3|counted:"plant"`; an odd plural stands behind a comma, as in `"leaf,leaves"`."""
+    one, _, many = noun.partition(",")
+    return words.counted(n, one, many)
+
+
+@register.inclusion_tag("ui/wrong_fields.html")
+def wrong_fields(form: Any) -> dict[str, Any]:
+    """What stands above a long form that was refused: how many fields need correcting, and a link to each."""
+    return {"form": form, "wrong": [form[name] for name in form.errors if name in form.fields]}
 
 
 @register.filter

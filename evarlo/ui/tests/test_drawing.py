@@ -38,6 +38,10 @@ class Scales(SimpleTestCase):
         self.assertAlmostEqual(scale(low), 0)
         self.assertAlmostEqual(scale(low + span), 100)
 
+    def test_no_tick_lies_beside_the_scale(self) -> None:
+        self.assertEqual(Scale(1.15e-6, 5001 + 1.15e-6, 0, 100).ticks(5), [2000.0, 4000.0])
+        self.assertEqual(Scale(0.1, 0.3, 0, 100).ticks(2)[0], 0.1)
+
     @given(st.lists(NUMBERS, min_size=1, max_size=20))
     def test_shades_rise_with_the_value(self, values: list[float]) -> None:
         low, high = bounds(values)

@@ -2,11 +2,11 @@
 
 from typing import Any
 
-from django.test import TestCase
 from django.urls import reverse
 
 from evarlo.compare.tests.test_comparing import MEANS
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.services import exclude_plot
 from evarlo.ui.refused import Refused

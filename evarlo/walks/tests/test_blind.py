@@ -1,8 +1,8 @@
 """Blind is blind: whoever must not know finds no cultivar's name on any page of a running trial, in no export and no source."""
 
 import re
+from collections import Counter
 
-from django.test import TestCase
 from django.utils import timezone
 
 from evarlo.demo.services import build
@@ -10,11 +10,13 @@ from evarlo.demo.world import FENNEL
 from evarlo.demo.world import PASSWORD as SAMPLE
 from evarlo.people.models import User
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 
 LINK = re.compile(r'(?:href|hx-get|data-data|data-url|src)="([^"#]+)')
 PLOT = re.compile(r"/plot/(\d+)/")
-MOST = 400
+QUERY = re.compile(r"(?<==)[^&]*")
+MOST, OF_A_KIND = 400, 12  # pages, and pages of one address that differ by a number or by what is asked of them
 
 
 class Crawled(TestCase):
@@ -32,10 +34,13 @@ class Crawled(TestCase):
         home = f"/trials/{self.trial.slug}/"
         some: set[str] = set()  # plots: all of them have the same pages
         waiting, seen = ["/", home, f"{home}ground/?layer=entry", "/calendar.ics"], {}
+        kinds: Counter[str] = Counter()
         while waiting and len(seen) < MOST:
             path = waiting.pop(0)
-            if path in seen:
+            kind = re.sub(r"\d+", "N", path if "layer=" in path else QUERY.sub("", path))
+            if path in seen or kinds[kind] == OF_A_KIND:
                 continue
+            kinds[kind] += 1
             answer = self.client.get(path)
             content = b"".join(answer.streaming_content) if answer.streaming else answer.content
             seen[path] = content.decode("utf-8", "replace") if answer.status_code == 200 else ""
@@ -59,8 +64,9 @@ class Crawled(TestCase):
                 self.assertEqual(told, [], (username, path))
 
     def test_the_manager_reads_them(self) -> None:
-        pages = self.crawl("ines")
-        self.assertTrue(any("Quillet" in text for text in pages.values()))
+        assert self.trial
+        self.client.force_login(User.objects.get(username="ines"))
+        self.assertContains(self.client.get(f"/trials/{self.trial.slug}/"), "Quillet")
 
     def test_names_are_opened_by_a_signed_act_with_its_reason(self) -> None:
         assert self.trial

@@ -7,7 +7,6 @@ from typing import Any
 from unittest import mock
 
 from django.db import connection
-from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
@@ -16,6 +15,7 @@ from evarlo.catalogue.models import Trait
 from evarlo.people.models import Role, User
 from evarlo.practice.agreement import pairs_of
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Plot
 from evarlo.ui.refused import Refused
 from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along, unsettled

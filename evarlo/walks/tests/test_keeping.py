@@ -6,12 +6,12 @@ from datetime import timedelta
 from typing import Any
 
 from django.db import IntegrityError, transaction
-from django.test import TestCase
 from django.urls import reverse
 
 from evarlo.nursery.models import Step, StepDate
 from evarlo.nursery.services import keep_step
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.services import exclude_plot
 from evarlo.ui.refused import Refused
 from evarlo.walks.models import Observation
@@ -65,7 +65,7 @@ class Keeping(TestCase):
             ("bolting", Seen(number=3, cause="accident"), "Type a value"),
             ("bolting", Seen(cause="hail"), "not one of the reasons"),
             ("first-flower", Seen(number=3), "Expected the day"),
-            ("first-flower", Seen(day=world.TODAY + timedelta(1)), "still to come"),
+            ("first-flower", Seen(day=world.TODAY + timedelta(1)), "in the future"),
             ("first-flower", Seen(day=world.TODAY - timedelta(500)), "more than a season back"),
             ("bolting", Seen(day=world.TODAY), "Expected a number"),
         ):

@@ -3,12 +3,12 @@
 import uuid
 from datetime import date, timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.grounds.models import Site, WeatherDay
 from evarlo.testing import world
+from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Plot, Trial
 from evarlo.walks.services import Seen, keep_observation, withdraw
 from evarlo.walks.stages import stage_of, stages_seen, windows

@@ -175,7 +175,7 @@ function send() {
   const others = sampled() ? parts() : numbers();
   if (number != null && doubted !== typed && ask.kind !== "category" && ask.kind !== "yesno" && far(number, others)) {
     doubted = typed;
-    return refuse(`${plain(number)} ${ask.unit} is far from the other ${sampled() ? "plants" : "plots"}. Keep it again if it is right.`);
+    return refuse(`${plain(number)} ${ask.unit} is far from the other ${sampled() ? "plants" : "plots"}. Save it again if it is right.`);
   }
   return sampled() && !repeats() ? addPart(number) : keep(found.value);
 }
@@ -295,7 +295,7 @@ function sampleLine() {
   const { mean, se } = some.length ? meanOf(some) : {};
   return make("div", { class: "sample" }, make("p", {}, make("b", {}, `Plant ${some.length + 1} of ${ask.samples}`),
     some.length ? ` ${some.map(plain).join(", ")}. Mean ${plain(Math.round(mean * 100) / 100)}${se != null ? ` ± ${plain(Math.round(se * 100) / 100)}` : ""} ${ask.unit}` : ""),
-  some.length ? button(`Keep ${some.length === 1 ? "this one" : `these ${some.length}`}`, () => keep({ number: mean, parts: some }), { class: "line" }) : null);
+  some.length ? button(`Save ${some.length === 1 ? "this one" : `these ${some.length}`}`, () => keep({ number: mean, parts: some }), { class: "line" }) : null);
 }
 
 function guideBox() {
@@ -344,7 +344,7 @@ function draw() {
       open === "photo" && photoBox(),
       open === "reasons" && make("div", { class: "reasons" }, data.causes.map(([code, words], n) => button([make("kbd", {}, String(n + 1)), ` ${words}`], () => keep({ cause: code }), { class: "line" }))),
       open === "note" && make("div", {}, make("label", { for: "note" }, "Note"), make("input", { id: "note", type: "text", maxlength: 300, autocomplete: "off", value: note, oninput: (e) => { note = e.target.value; } })),
-      make("button", { class: "button main keep" }, "Keep and go on")),
+      make("button", { class: "button main keep" }, "Save and go on")),
     make("p", { class: "foot" }, make("span", {}, done === plots.length && !toRepeat().length ? make("b", { class: "all-in" }, "Every plot has a value.") : `${done} of ${plots.length} plots`),
       (last || parts().length > 0) && button(parts().length ? "Undo the last plant" : `Undo plot ${last.plotNumber}`, undo, { class: "quiet" })),
     make("p", { class: "foot", id: "waiting", role: "status" }),
@@ -382,7 +382,7 @@ async function waiting() {
   const refused = (await all("records")).filter((r) => r.refused);
   const line = document.getElementById("waiting");
   if (!line || mine !== turn) return;
-  const text = count ? `${count} kept on this phone only. ${WHY[state] || ""}` : "Everything is at the station.";
+  const text = count ? `${count} kept on this phone only. ${WHY[state] || ""}` : "Everything is on the server.";
   line.replaceChildren(text, ...refused.slice(0, 3).map((r) => make("span", { class: "error" }, ` Plot ${r.plotNumber}: ${r.refused}`)));
   if (state === "locked" && count) line.append(" ", make("a", { href: "/people/log-in/", target: "_blank" }, "Log in"));
 }

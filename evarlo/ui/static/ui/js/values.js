@@ -10,7 +10,7 @@ export function read(typed, ask) {
   const text = ask.unit && said.toLowerCase().endsWith(ask.unit.toLowerCase()) ? said.slice(0, -ask.unit.length).trim() : said;
   if (ask.kind === "date") {
     if (!/^\d{4}-\d{2}-\d{2}$/.test(text)) return { wrong: "Expected the day on which it was first seen." };
-    return text > today() ? { wrong: "That day is still to come." } : { value: { day: text } };
+    return text > today() ? { wrong: "That day is in the future." } : { value: { day: text } };
   }
   if (ask.kind === "affected") return readShare(text, ask);
   if (!NUMBER.test(text)) return { wrong: text ? `Found “${text}”. Expected a number.` : "Type a value, or choose why there is none." };

@@ -1,0 +1,40 @@
+"""Tests of pages: what a page says is looked for as a browser shows it, wherever its template breaks a line."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from django import test
+
+
+def folded(text: str) -> str:
+    """White space as a browser shows it: any run of it is one space, and none stands at the edge of an element."""
+    return re.sub(r"(?<=>) (?=\S)|(?<=\S) (?=<)", "", re.sub(r"\s+", " ", text))
+
+
+class TestCase(test.TestCase):
+    """Django's, whose `assertContains` and `assertNotContains` see white space as a browser does."""
+
+    def assertContains(self, response: Any, text: Any, *args: Any, **kwargs: Any) -> None:
+        with _shown(response):
+            super().assertContains(response, folded(str(text)), *args, **kwargs)
+
+    def assertNotContains(self, response: Any, text: Any, *args: Any, **kwargs: Any) -> None:
+        with _shown(response):
+            super().assertNotContains(response, folded(str(text)), *args, **kwargs)
+
+
+@contextmanager
+def _shown(response: Any) -> Iterator[None]:
+    if response.streaming or "html" not in response.get("Content-Type", ""):
+        yield
+        return
+    kept = response.content
+    response.content = folded(kept.decode())
+    try:
+        yield
+    finally:
+        response.content = kept

@@ -1,0 +1,22 @@
+"""Words that every page needs: counts in the singular and the plural, numbers spelt out."""
+
+from __future__ import annotations
+
+SPELT = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
+
+
+def counted(n: int, one: str, many: str = "") -> str:
+    """“1 plant”, “2 plants”; `many` where the plural is not `one` with an s (“2 entries”)."""
+    return f"{n} {plural(n, one, many)}"
+
+
+def plural(n: int, one: str, many: str = "") -> str:
+    """The noun that goes with a number: “plant” with 1, “plants” with any other."""
+    if n == 1:
+        return one
+    return many or (f"{one[:-1]}ies" if one.endswith("y") and one[-2:-1] not in "aeiou" else f"{one}s")
+
+
+def number_word(n: int) -> str:
+    """“Three”, up to twelve; figures beyond."""
+    return SPELT[n] if n < len(SPELT) else str(n)
