@@ -66,6 +66,7 @@ coverage: .venv/dev
 
 lint: .venv/dev
 	@.venv/bin/ruff check . && .venv/bin/ruff format --check .
+	@git ls-files "*.html" | xargs .venv/bin/djade --check --target-version 5.2
 
 types: .venv/dev
 	@.venv/bin/mypy trialcore evarlo bench
@@ -90,4 +91,4 @@ bench-exactness: .venv/dev
 	@$(RUN) -m bench.exactness
 
 clean:
-	@rm -rf .venv .mypy_cache .ruff_cache .hypothesis staticfiles
+	@rm -rf .venv build *.egg-info .mypy_cache .ruff_cache .hypothesis staticfiles

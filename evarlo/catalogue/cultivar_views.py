@@ -117,7 +117,7 @@ def new_synonym(request: PersonRequest, pk: int) -> HttpResponse:
 
 @may("plan")
 @require_POST
-def drop_synonym(request: PersonRequest, pk: int, synonym: int) -> HttpResponse:
+def drop_synonym(_request: PersonRequest, pk: int, synonym: int) -> HttpResponse:
     services.drop_synonym(_cultivar(pk), synonym)
     return redirect("catalogue:cultivar", pk)
 
@@ -135,7 +135,7 @@ def new_claim(request: PersonRequest, pk: int) -> HttpResponse:
 
 @may("plan")
 @require_POST
-def drop_claim(request: PersonRequest, pk: int, claim: int) -> HttpResponse:
+def drop_claim(_request: PersonRequest, pk: int, claim: int) -> HttpResponse:
     services.drop_claim(_cultivar(pk), claim)
     return redirect("catalogue:cultivar", pk)
 

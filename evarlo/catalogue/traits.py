@@ -16,7 +16,6 @@ from evarlo.ui.draw.anchor import known_drawing
 from evarlo.ui.refused import Refused
 
 MOST_ANCHORS, MOST_ALIKE, MOST_TRAITS = 12, 8, 600
-WORDED = (Trait.Kind.SCORE, Trait.Kind.PERCENT)  # kinds that are scored by eye, against anchors
 
 
 def put_in_library(traits: Any, guides: Any) -> None:
@@ -48,6 +47,29 @@ def guide_of(trait: Trait) -> Guide | None:
     return trait.guides.order_by("-version").first()
 
 
+def _asked_by_kind(kind: str, typed: Mapping[str, Any]) -> dict[str, Any]:
+    """What a kind of trait settles by itself. Raises Refused for a category without kinds."""
+    match kind:
+        case Trait.Kind.SCORE:
+            return {"low": 1, "high": 9, "unit": ""}
+        case Trait.Kind.PERCENT | Trait.Kind.AFFECTED:
+            return {"low": 0, "high": 100, "unit": "%"}
+        case Trait.Kind.DATE:
+            return {"low": None, "high": None, "unit": "", "repeated": False, "samples": 1}
+        case Trait.Kind.YES_NO:
+            return {"low": 0, "high": 1, "unit": "", "samples": 1}
+        case Trait.Kind.CATEGORY:
+            kinds = [k for k in (" ".join(k.split()) for k in typed["choices"].split(",")) if k]
+            if not 2 <= len(kinds) <= 9 or len({k.casefold() for k in kinds}) < len(kinds):
+                raise Refused("Expected two to nine different kinds, with commas between.", "choices")
+            return {"low": None, "high": None, "unit": "", "samples": 1, "choices": kinds}
+        case Trait.Kind.COUNT:
+            return {"low": typed["low"] or 0}
+        case Trait.Kind.MEASURE:
+            return {"decimals": 2}
+    return {}
+
+
 @transaction.atomic
 def add_trait(typed: Mapping[str, Any], crop: Crop | None) -> Trait:
     """Put in a trait of one's own, for one crop or for all; the same one sent twice is put in once. Raises Refused for a name that
@@ -74,24 +96,7 @@ def add_trait(typed: Mapping[str, Any], crop: Crop | None) -> Trait:
         "decimals": 0,
         "fits": [crop.name] if crop else [],
     }
-    match kind:
-        case Trait.Kind.SCORE:
-            known |= {"low": 1, "high": 9, "unit": ""}
-        case Trait.Kind.PERCENT | Trait.Kind.AFFECTED:
-            known |= {"low": 0, "high": 100, "unit": "%"}
-        case Trait.Kind.DATE:
-            known |= {"low": None, "high": None, "unit": "", "repeated": False, "samples": 1}
-        case Trait.Kind.YES_NO:
-            known |= {"low": 0, "high": 1, "unit": "", "samples": 1}
-        case Trait.Kind.CATEGORY:
-            kinds = [k for k in (" ".join(k.split()) for k in typed["choices"].split(",")) if k]
-            if not 2 <= len(kinds) <= 9 or len({k.casefold() for k in kinds}) < len(kinds):
-                raise Refused("Expected two to nine different kinds, with commas between.", "choices")
-            known |= {"low": None, "high": None, "unit": "", "samples": 1, "choices": kinds}
-        case Trait.Kind.COUNT:
-            known["low"] = known["low"] or 0
-        case Trait.Kind.MEASURE:
-            known["decimals"] = 2
+    known |= _asked_by_kind(kind, typed)
     if known["low"] is not None and known["high"] is not None and known["high"] <= known["low"]:
         raise Refused("Expected a highest value above the lowest.", "high")
     return Trait.objects.create(key=_free_key(name), **known)

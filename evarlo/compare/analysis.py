@@ -144,7 +144,7 @@ class Years:
     versus: AgainstCheck | None
 
 
-def plot_values(trial: Trial, trait: Trait, plots: list[Plot], readings: Readings) -> tuple[PlotValue, ...]:
+def plot_values(trait: Trait, plots: list[Plot], readings: Readings) -> tuple[PlotValue, ...]:
     """What each plot brings to the analysis, with the reason for each that is left out."""
     return tuple(_plot_value(plot, readings.get(plot.pk), trait) for plot in plots)
 

@@ -30,7 +30,7 @@ def compare(trial: Trial, trait: Trait, user: Any, guard: Guard = "each") -> Com
 
 def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int, str], guard: Guard = "each") -> Comparison:
     """As `compare`, for plots and names that were read already."""
-    values = plot_values(trial, trait, plots, readings_of(trial, trait))
+    values = plot_values(trait, plots, readings_of(trial, trait))
     check, sign = check_among(plots), direction_of(trial, trait)
     worked = worked_out(trial, trait, plots, [v.value for v in values], check)
     results = results_of(plots, names, worked, sign, guard)
@@ -62,7 +62,7 @@ def over_years(trial: Trial, user: Any) -> Years:
     by_number: list[dict[str, float]] = []
     for year in years:
         there = plots_of(year)
-        values = plot_values(year, trait, there, readings_of(year, trait))
+        values = plot_values(trait, there, readings_of(year, trait))
         by_number.append({v.plot.number: v.value * year.output_per_kg for v in values if v.value is not None})
     sums = [sum(b[p.number] for b in by_number) if all(p.number in b for b in by_number) else None for p in plots]
     worked = worked_out(trial, trait, plots, sums, check_among(plots))

@@ -112,7 +112,7 @@ class Season:
             keep_observation(walked, plot, seen, self.people.evaluator, on, self._key(), on)
         return walked
 
-    def stand(self, plot: Plot) -> float:
+    def stand(self, _plot: Plot) -> float:
         return float(self.rng.binomial(48, 0.95))
 
     def vigour(self, plot: Plot) -> float:

@@ -80,7 +80,7 @@ def aphids(season: Season, plots: list[Plot], today: date) -> None:
     watch = begin_watch(season.trial, Problem.objects.get(name="Aphids"), season.day(50), season.people.evaluator, today)
     for after, share in ((50, 0.12), (64, 0.19), (78, 0.05)):
 
-        def seen(p: Plot, share: float = share) -> Seen:
+        def seen(_p: Plot, share: float = share) -> Seen:
             return Seen(number=10.0 * int(season.rng.binomial(10, share)), looked=10)
 
         _score(season, plants_trait(watch.problem), season.day(after), plots, seen)

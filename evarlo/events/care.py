@@ -165,7 +165,7 @@ def facts(trial: Trial) -> Iterable[Fact]:
                 yield Fact(f"Person, {made.get_kind_display()}", p.entry.code, str(made.by))
 
 
-def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
+def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
     for made in plot.care.select_related("by"):
         day = timezone.localtime(made.done_at)
         amount = f", {made.amount:g} {made.unit}" if made.amount is not None else ""

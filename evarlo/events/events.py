@@ -256,7 +256,7 @@ def marks(trial: Trial) -> Iterable[str]:
         yield f"{line.event}: plot{'s' if len(line.hits) > 1 else ''} {'; '.join(parts)}."
 
 
-def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
+def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
     for hit in plot.hits.select_related("event__by", "by"):
         gone = hit.event.withdrawn_at is not None
         note = f" {hit.event.note}." if hit.event.note else ""

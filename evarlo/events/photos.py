@@ -123,7 +123,7 @@ def photos_of(plot: Plot) -> QuerySet[Photo]:
     return some.defer("image", "small").order_by("-taken_on", "-at")
 
 
-def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
+def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
     for photo in plot.photos.defer("image", "small").select_related("by"):
         text = f"Picture taken.{' ' + photo.note if photo.note else ''}"
         yield DiaryLine(photo.taken_on, text, str(photo.by), 8, photo.withdrawn_at is not None)

@@ -145,7 +145,7 @@ def add_use(request: PersonRequest, pk: int) -> HttpResponse:
 
 @may("plan")
 @require_POST
-def drop_use(request: PersonRequest, pk: int, use: int) -> HttpResponse:
+def drop_use(_request: PersonRequest, pk: int, use: int) -> HttpResponse:
     if not services.drop_use(_bed(pk), use):
         raise Http404("Nothing of that is on record here.")
     return redirect("grounds:bed", pk)
@@ -175,7 +175,7 @@ def add_obstacle(request: PersonRequest, pk: int) -> HttpResponse:
 
 @may("plan")
 @require_POST
-def drop_obstacle(request: PersonRequest, pk: int, obstacle: int) -> HttpResponse:
+def drop_obstacle(_request: PersonRequest, pk: int, obstacle: int) -> HttpResponse:
     if not services.drop_obstacle(_bed(pk), obstacle):
         raise Http404("Nothing of that is on record here.")
     return redirect("grounds:bed", pk)

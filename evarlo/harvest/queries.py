@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from datetime import date, timedelta
 
 from django.db.models import Max, Min, QuerySet
@@ -19,7 +19,7 @@ from evarlo.walks.queries import readings as walk_readings
 from trialcore.field.picks import Pick, PlotYield, plot_yield
 
 # What each picked trait takes from a plot's season.
-FIGURES = {
+FIGURES: dict[str, Callable[[PlotYield], float | None]] = {
     "marketable-yield": lambda y: y.kg_per_m2,
     "marketable-per-plant": lambda y: y.g_per_plant,
     "piece-weight": lambda y: y.piece_g,
@@ -81,7 +81,7 @@ def borne(trial: Trial) -> dict[int, date]:
     return dict(standing(trial).order_by().values("plot_id").annotate(first=Min("on")).values_list("plot_id", "first"))
 
 
-def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
+def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
     for row in plot.pickings.select_related("by").prefetch_related("superseded_by"):
         if row.withdrawn:
             yield DiaryLine(row.on, "Weigh-in taken back.", str(row.by), 5)

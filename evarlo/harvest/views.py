@@ -87,7 +87,7 @@ def pick(request: PersonRequest, slug: str) -> HttpResponse:
     return render(request, "harvest/pick.html", context | _bench(request, trial, timezone.localdate(), None, None))
 
 
-def _bench(request: PersonRequest, trial: Trial, on: date, form: WeighIn | None, kept: Picking | None) -> dict[str, Any]:
+def _bench(_request: PersonRequest, trial: Trial, on: date, form: WeighIn | None, kept: Picking | None) -> dict[str, Any]:
     waiting = left_to_pick(trial, on)
     after = next((p for p in waiting if kept and p.place > kept.plot.place), waiting[0] if waiting else None)
     form = form or WeighIn(trial, initial={"on": on, "plot": after.number if after else "", "key": uuid.uuid4()})

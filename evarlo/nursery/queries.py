@@ -37,7 +37,7 @@ def plot_sown_on(plot: Plot) -> date | None:
     return row.on if row else None
 
 
-def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
+def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
     rows = plot.step_dates.select_related("by").prefetch_related("superseded_by")
     for row in rows:
         text = f"{row.get_step_display().capitalize()}: taken back." if row.withdrawn else f"{row.get_step_display().capitalize()}."

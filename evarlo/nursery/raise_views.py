@@ -291,7 +291,7 @@ def tend_act(request: PersonRequest, slug: str) -> HttpResponse:
 
 @may("sow")
 @require_POST
-def undo_tending_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+def undo_tending_act(_request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     undo_tending(get_object_or_404(Tending.objects.filter(tray__sowings__entry__trial__slug=slug).distinct(), pk=pk))
     return redirect("nursery:balance", slug)
 

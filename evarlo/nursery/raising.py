@@ -21,7 +21,6 @@ from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.trays import cell_name
 
 CAUSED = (Kind.LOST, Kind.NOT_UP)  # that have a cause, or the words that none is known
-MOST_IN_CELL = 9
 
 
 @dataclass(frozen=True)

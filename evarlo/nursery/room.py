@@ -10,7 +10,7 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
-from evarlo.devices.probe import SimulatedProbe
+from evarlo.devices.probe import Probe, SimulatedProbe
 from evarlo.grounds.models import Site
 from evarlo.nursery.models import Place, Reading, Sowing, Stay, Tray
 from evarlo.people.models import User
@@ -77,7 +77,8 @@ def take_away(tray: Tray, on: date) -> None:
 def keep_reading(place: Place, celsius: float | None, by: User, at: datetime) -> Reading:
     """Keep a temperature that was typed, or the one its probe reads now."""
     by_probe = celsius is None
-    read = SimulatedProbe(str(place), place.celsius).celsius(timezone.localtime(at)) if celsius is None else celsius
+    probe: Probe = SimulatedProbe(str(place), place.celsius)
+    read = probe.celsius(timezone.localtime(at)) if celsius is None else celsius
     return Reading.objects.create(place=place, at=at, celsius=read, by_probe=by_probe, by=by)
 
 

@@ -41,6 +41,8 @@ def new_tray(name: str, rows: int, cols: int, cell_ml: float | None, place: Plac
         raise Refused(f"There is a tray {name} already." if name.strip() else "Expected a name for the tray.", "tray_name")
     if not (1 <= rows <= MOST_ROWS and 1 <= cols <= MOST_COLS):
         raise Refused(f"Expected a tray of at most {MOST_ROWS} rows of {MOST_COLS} cells.", "rows")
+    if Tray.objects.count() >= MOST_TRAYS:
+        raise Refused(f"There are {MOST_TRAYS} trays already; use one that was put away.", "tray_name")
     tray = Tray.objects.create(name=name.strip(), rows=rows, cols=cols, cell_ml=cell_ml, made_at=timezone.now())
     if place:
         Stay.objects.create(tray=tray, place=place, since=on, by=by)

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from functools import wraps
-from typing import Any
+from typing import Any, ParamSpec
 
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
@@ -31,17 +31,21 @@ def allowed(user: Any, act: str) -> bool:
     return user.is_authenticated and user.role in ACTS[act]
 
 
-def may(act: str) -> Callable[..., Any]:
+P = ParamSpec("P")
+
+
+def may(act: str) -> Callable[[Callable[P, HttpResponse]], Callable[P, HttpResponse]]:
     """Let a view be used only by those who may do `act`."""
     roles = ACTS[act]
 
-    def door(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    def door(view: Callable[P, HttpResponse]) -> Callable[P, HttpResponse]:
         @wraps(view)
-        def guarded(request: Any, *args: Any, **kwargs: Any) -> HttpResponse:
+        def guarded(*args: P.args, **kwargs: P.kwargs) -> HttpResponse:
+            request: Any = args[0]
             if not allowed(request.user, act):
                 needed = " or ".join(sorted(roles))
                 raise PermissionDenied(f"This is for a {needed}. You are logged in as {request.user.role}.")
-            return view(request, *args, **kwargs)
+            return view(*args, **kwargs)
 
         return guarded
 

@@ -15,7 +15,7 @@ class LogIn(LoginView):
     redirect_authenticated_user = True
 
 
-def locked_out(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+def locked_out(request: HttpRequest, *_args: Any, **_kwargs: Any) -> HttpResponse:
     """After too many wrong passwords: said in words, with how long to wait."""
     return render(request, "people/locked_out.html", status=429)
 

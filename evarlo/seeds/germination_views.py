@@ -127,7 +127,7 @@ def count(request: PersonRequest, pk: int) -> HttpResponse:
 
 @may("sow")
 @require_POST
-def end(request: PersonRequest, pk: int) -> HttpResponse:
+def end(_request: PersonRequest, pk: int) -> HttpResponse:
     test = get_object_or_404(GerminationTest, pk=pk)
     end_test(test, None if test.ended_on else timezone.localdate())
     return redirect("seeds:test", pk)

@@ -10,6 +10,7 @@ from django.shortcuts import redirect, render
 from django.utils import timezone
 
 from evarlo.catalogue.models import Cultivar
+from evarlo.people.models import User
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.today.words import day_in_words
@@ -44,35 +45,34 @@ def jump(request: PersonRequest) -> HttpResponse:
     """Go to a plot of the trial at hand, an entry's code or name, or a trial."""
     asked = request.GET.get("q", "").strip()[:80]
     here = Trial.objects.filter(slug=request.GET.get("trial", "")).first()
-    if here and asked:
-        plot = Plot.objects.filter(trial=here, number__iexact=asked).first()
-        if plot:
-            return redirect(f"{here.get_absolute_url()}?plot={plot.number}")
-    scanned = re.fullmatch(r"T(\d{1,9})-(.{1,60})", asked)
-    if scanned:
-        plot = Plot.objects.filter(trial=int(scanned[1]), number=scanned[2]).select_related("trial").first()
-        if plot:
-            return redirect(f"{plot.trial.get_absolute_url()}?plot={plot.number}")
-    found = []
-    if asked:
-        for trial in Trial.objects.filter(name__icontains=asked)[:20]:
-            found.append((trial.get_absolute_url(), trial.name, f"trial, {trial.season}"))
-        for entry in Entry.objects.filter(code__iexact=asked).select_related("trial")[:20]:
-            found.append((entry.trial.get_absolute_url(), entry.code, f"entry of {entry.trial.name}, {entry.trial.season}"))
-        for cultivar in Cultivar.objects.filter(name__icontains=asked)[:20]:
-            for entry in cultivar.entries.select_related("trial"):
-                if names_shown(entry.trial, request.user):
-                    found.append(
-                        (entry.trial.get_absolute_url(), cultivar.name, f"{entry.code} in {entry.trial.name}, {entry.trial.season}")
-                    )
-        for plot in Plot.objects.filter(number__iexact=asked).select_related("trial")[:20]:
-            found.append(
-                (
-                    f"{plot.trial.get_absolute_url()}?plot={plot.number}",
-                    f"Plot {plot.number}",
-                    f"{plot.trial.name}, {plot.trial.season}",
-                )
-            )
+    plot = _plot_meant(asked, here) if asked else None
+    if plot:
+        return redirect(f"{plot.trial.get_absolute_url()}?plot={plot.number}")
+    found = _found(asked, request.user) if asked else []
     if len(found) == 1:
         return redirect(found[0][0])
     return render(request, "today/jump.html", {"asked": asked, "found": found})
+
+
+def _plot_meant(asked: str, here: Trial | None) -> Plot | None:
+    """The plot of the trial at hand that has this number, or the one whose stake was scanned."""
+    plots = Plot.objects.select_related("trial")
+    scanned = re.fullmatch(r"T(\d{1,9})-(.{1,60})", asked)
+    at_hand = plots.filter(trial=here, number__iexact=asked).first() if here else None
+    return at_hand or (plots.filter(trial=int(scanned[1]), number=scanned[2]).first() if scanned else None)
+
+
+def _found(asked: str, user: User) -> list[tuple[str, str, str]]:
+    """Trials, entries, cultivars (where their names may be read) and plots by that name: address, name, and what it is."""
+    trials = Trial.objects.filter(name__icontains=asked)[:20]
+    found = [(t.get_absolute_url(), t.name, f"trial, {t.season}") for t in trials]
+    by_code = Entry.objects.filter(code__iexact=asked).select_related("trial")[:20]
+    found += [(e.trial.get_absolute_url(), e.code, f"entry of {e.trial.name}, {e.trial.season}") for e in by_code]
+    for cultivar in Cultivar.objects.filter(name__icontains=asked)[:20]:
+        shown = [e for e in cultivar.entries.select_related("trial") if names_shown(e.trial, user)]
+        found += [(e.trial.get_absolute_url(), cultivar.name, f"{e.code} in {e.trial.name}, {e.trial.season}") for e in shown]
+    plots = Plot.objects.filter(number__iexact=asked).select_related("trial")[:20]
+    found += [
+        (f"{p.trial.get_absolute_url()}?plot={p.number}", f"Plot {p.number}", f"{p.trial.name}, {p.trial.season}") for p in plots
+    ]
+    return found

@@ -66,7 +66,7 @@ def bed_doubts(trial: Trial) -> BedDoubts:
     since, until = stands(trial, begun_in([trial.pk]))
     family, fixes = family_of(trial.crop)
     short: list[str] = []
-    others: list[str] = list(_in_the_way(trial, here))
+    others: list[str] = list(_in_the_way(here))
     history = history_of(trial.beds) if since else {}
     for bed in trial.beds:
         plots = here.get(bed.pk, [])
@@ -135,7 +135,7 @@ def _history_differs(bed: Bed, before: Sequence[Use], plots: Sequence[Plot], sin
         yield f"A legume stood on a part of {bed.name} within two years ({legume}): its nitrogen differs along the bed."
 
 
-def _in_the_way(trial: Trial, here: dict[int, list[Plot]]) -> Iterable[str]:
+def _in_the_way(here: dict[int, list[Plot]]) -> Iterable[str]:
     for o in Obstacle.objects.filter(bed__in=here).select_related("bed"):
         hit = [
             p.number

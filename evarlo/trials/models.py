@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import TypeVar
 
 from django.conf import settings
 from django.db import models
@@ -16,6 +16,7 @@ from evarlo.ui.in_force import Liftable
 from evarlo.ui.words import counted
 
 PERSON = settings.AUTH_USER_MODEL
+T = TypeVar("T")
 MOST_YEARS = 60  # of one chain of trials on the same plots
 
 
@@ -84,12 +85,13 @@ class Trial(models.Model):
     def get_absolute_url(self) -> str:
         return reverse("trials:plan", args=[self.slug])
 
-    def once(self, name: str, read: Callable[[], Any]) -> Any:
+    def once(self, name: str, read: Callable[[], T]) -> T:
         """What `read` gives, read once for this object: a page asks for the same plots and values in several places."""
         kept = self.__dict__.setdefault("_read", {})
         if name not in kept:
             kept[name] = read()
-        return kept[name]
+        found: T = kept[name]
+        return found
 
     def read_anew(self) -> None:
         """Forget what `once` has read: something of it was changed."""
@@ -103,9 +105,10 @@ class Trial(models.Model):
     @property
     def beds(self) -> list[Bed]:
         """The beds in the order in which blocks fill them; the first is the trial's own."""
-        if self.bed is None:
+        own = self.bed
+        if own is None:
             return []
-        return self.once("beds", lambda: [self.bed, *sorted(self.more_beds.all(), key=lambda bed: bed.name)])
+        return self.once("beds", lambda: [own, *sorted(self.more_beds.all(), key=lambda bed: bed.name)])
 
     @property
     def years(self) -> list[Trial]:

@@ -92,6 +92,6 @@ def marks_of(trial: Trial) -> Marks:
     return Marks(tuple(changes), tuple(deviations))
 
 
-def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
+def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
     for d in plot.deviations.select_related("by"):
         yield DiaryLine(d.on, f"Other than the protocol: {d.said}.", str(d.by), 2)

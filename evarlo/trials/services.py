@@ -281,6 +281,29 @@ def _put_in(trial: Trial, plan: TrialPlan) -> None:
 
 def _check_plan(plan: TrialPlan, instead_of: Trial | None = None) -> None:
     folded = [name.casefold() for name in plan.entries]
+    _check_entries(plan, folded)
+    if not 2 <= plan.blocks <= MOST_BLOCKS:
+        raise Refused(f"Blocks: from 2 to {MOST_BLOCKS}. With one block luck and cultivar cannot be told apart.", "blocks")
+    _check_design(plan, folded)
+    if not plan.criteria:
+        raise Refused("Name at least one criterion: the trait you will decide by.", "criteria")
+    named = Trial.objects.filter(name__iexact=plan.name, season=plan.season)
+    if (named.exclude(pk=instead_of.pk) if instead_of else named).exists():
+        raise Refused(f"There is a trial “{plan.name}” in season {plan.season} already. Give this one another name.", "name")
+    _check_dates(plan)
+
+
+def _check_dates(plan: TrialPlan) -> None:
+    """No phase is planned before the one ahead of it."""
+    dates = [("sow_on", plan.sow_on), ("plant_on", plan.plant_on), ("pick_on", plan.pick_on)]
+    known = [(field, day) for field, day in dates if day]
+    for (_, earlier), (field, later) in itertools.pairwise(known):
+        if later < earlier:
+            raise Refused(f"{later:%-d %b %Y} lies before the stage ahead of it, {earlier:%-d %b %Y}.", field)
+
+
+def _check_entries(plan: TrialPlan, folded: list[str]) -> None:
+    """At least two entries, each once and under one name, the check among them."""
     if len(folded) < 2:
         raise Refused("A comparison needs at least two entries, the check among them.", "entries")
     if len(folded) > MOST_ENTRIES:
@@ -297,19 +320,6 @@ def _check_plan(plan: TrialPlan, instead_of: Trial | None = None) -> None:
             by_cultivar[found.pk] = name
     if plan.check.casefold() not in folded:
         raise Refused("Choose one of the entries as the check: the cultivar the others are to beat.", "check")
-    if not 2 <= plan.blocks <= MOST_BLOCKS:
-        raise Refused(f"Blocks: from 2 to {MOST_BLOCKS}. With one block luck and cultivar cannot be told apart.", "blocks")
-    _check_design(plan, folded)
-    if not plan.criteria:
-        raise Refused("Name at least one criterion: the trait you will decide by.", "criteria")
-    dates = [("sow_on", plan.sow_on), ("plant_on", plan.plant_on), ("pick_on", plan.pick_on)]
-    named = Trial.objects.filter(name__iexact=plan.name, season=plan.season)
-    if (named.exclude(pk=instead_of.pk) if instead_of else named).exists():
-        raise Refused(f"There is a trial “{plan.name}” in season {plan.season} already. Give this one another name.", "name")
-    known = [(field, day) for field, day in dates if day]
-    for (_, earlier), (field, later) in itertools.pairwise(known):
-        if later < earlier:
-            raise Refused(f"{later:%-d %b %Y} lies before the stage ahead of it, {earlier:%-d %b %Y}.", field)
 
 
 def _check_design(plan: TrialPlan, folded: list[str]) -> None:
@@ -322,22 +332,30 @@ def _check_design(plan: TrialPlan, folded: list[str]) -> None:
     if plan.design == Trial.Design.LATIN and not 3 <= len(folded) <= MOST_SQUARE:
         raise Refused(f"A Latin square holds 3 to {MOST_SQUARE} entries: it takes as many rows and columns.", "design")
     if plan.design in TWO_FACTORS:
-        levels = [level.casefold() for level in plan.levels]
-        if not plan.factor:
-            raise Refused("Name the second factor, such as sowing date or spacing.", "factor")
-        if not 2 <= len(levels) <= MOST_LEVELS or len(set(levels)) < len(levels):
-            raise Refused(f"Expected 2 to {MOST_LEVELS} levels of the second factor, one a line and each once.", "levels")
+        _check_levels(plan)
     if plan.design == Trial.Design.AUGMENTED:
-        repeated = {plan.check.casefold(), *(name.casefold() for name in plan.repeated)}
-        if not repeated <= set(folded):
-            raise Refused("The further checks have to be among the entries.", "repeated")
-        if len(repeated) < 2:
-            raise Refused("Augmented blocks are judged by their checks: name at least one besides the check.", "repeated")
-        if len(folded) - len(repeated) < plan.blocks:
-            raise Refused("Every block needs at least one entry that is no check; plan fewer blocks or more entries.", "blocks")
+        _check_repeated(plan, folded)
     size = Wanted(plan.design, tuple(plan.entries), plan.blocks, levels=tuple(plan.levels)).plots
     if size > MOST_PLOTS:
         raise Refused(f"That makes {size} plots; one trial holds {MOST_PLOTS} at most.", "blocks")
+
+
+def _check_levels(plan: TrialPlan) -> None:
+    levels = [level.casefold() for level in plan.levels]
+    if not plan.factor:
+        raise Refused("Name the second factor, such as sowing date or spacing.", "factor")
+    if not 2 <= len(levels) <= MOST_LEVELS or len(set(levels)) < len(levels):
+        raise Refused(f"Expected 2 to {MOST_LEVELS} levels of the second factor, one a line and each once.", "levels")
+
+
+def _check_repeated(plan: TrialPlan, folded: list[str]) -> None:
+    repeated = {plan.check.casefold(), *(name.casefold() for name in plan.repeated)}
+    if not repeated <= set(folded):
+        raise Refused("The further checks have to be among the entries.", "repeated")
+    if len(repeated) < 2:
+        raise Refused("Augmented blocks are judged by their checks: name at least one besides the check.", "repeated")
+    if len(folded) - len(repeated) < plan.blocks:
+        raise Refused("Every block needs at least one entry that is no check; plan fewer blocks or more entries.", "blocks")
 
 
 def free_slug(text: str) -> str:

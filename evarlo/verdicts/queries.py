@@ -70,10 +70,8 @@ def board_of(trial: Trial, user: Any) -> Board:
     comparisons = [compare_plots(trial, c.trait, plots, names) for c in criteria]
     opinions = {o.entry_id: o for o in Opinion.objects.filter(entry__trial=trial).select_related("by")}
     signed = trial.boards.select_related("by").last()
-    lines: list[BoardLine] = []
     order = comparisons[0].results if comparisons else ()
-    for result in order:
-        lines.append(_line(result.entry, result.name, criteria, comparisons, opinions.get(result.entry.pk)))
+    lines = [_line(r.entry, r.name, criteria, comparisons, opinions.get(r.entry.pk)) for r in order]
     changes = tuple(_changes(signed.stood_on, stands_on(comparisons))) if signed else ()
     return Board(trial, tuple(criteria), tuple(comparisons), tuple(lines), signed, changes)
 
@@ -121,8 +119,8 @@ def _changes(then: dict[str, dict[str, Any]], now: dict[str, dict[str, Any]]) ->
     for key in then.keys() | now.keys():
         before, after = then.get(key, {}), now.get(key, {})
         for plot in sorted(before.keys() | after.keys()):
-            if before.get(plot) != after.get(plot):
-                said.append(f"plot {plot}: {_shown(before.get(plot))} → {_shown(after.get(plot))}")
+            was, now_is = before.get(plot), after.get(plot)
+            said += [f"plot {plot}: {_shown(was)} → {_shown(now_is)}"] if was != now_is else []
     return sorted(said)
 
 

@@ -130,7 +130,7 @@ def _asked(walk: Round, plots: Sequence[Plot], user: User, today: date) -> dict[
         "own": own,
         "taken": taken,
         "again": asked_again(walk, user, plots),
-        "earlier": _earlier(walk, today) if walk.trial.earlier_shown else {},
+        "earlier": _earlier(walk) if walk.trial.earlier_shown else {},
     }
 
 
@@ -142,7 +142,7 @@ def _guide(trait: Trait) -> dict[str, Any] | None:
     return {"version": guide.version, "anchors": anchors, "alike": guide.alike}
 
 
-def _earlier(walk: Round, today: date) -> dict[int, str]:
+def _earlier(walk: Round) -> dict[int, str]:
     """What the newest round before this one found in each plot, with its note."""
     before = (
         Round.objects.filter(trial=walk.trial, trait=walk.trait, number__lt=walk.number, observations__isnull=False)

@@ -139,7 +139,7 @@ def _shell_version() -> str:
     return digest.hexdigest()[:12]
 
 
-def worker(request: HttpRequest) -> HttpResponse:
+def worker(_request: HttpRequest) -> HttpResponse:
     """The script that answers for the server while there is no signal. Its version changes with what it keeps."""
     script = Path(str(finders.find("ui/js/worker.js"))).read_text()
     shell = json.dumps([static(name) for name in SHELL])
@@ -150,7 +150,7 @@ def worker(request: HttpRequest) -> HttpResponse:
     return response
 
 
-def manifest(request: HttpRequest) -> HttpResponse:
+def manifest(_request: HttpRequest) -> HttpResponse:
     """What makes Evarlo a program of its own on a phone."""
     icon = {"src": static("ui/mark.svg"), "sizes": "any", "type": "image/svg+xml", "purpose": "any"}
     said = {

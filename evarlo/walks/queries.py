@@ -116,7 +116,7 @@ def shown(value: Value, trait: Trait) -> str:
     return f"{mean}, mean of {len(value.parts)}" if value.parts else mean
 
 
-def diary(plot: Plot, names: bool) -> Iterable[DiaryLine]:
+def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
     rows = plot.observations.order_by("at").select_related("by", "round__trait").prefetch_related("superseded_by")
     for row in rows:
         what = row.round.trait

@@ -208,24 +208,33 @@ def check_seen(trait: Trait, seen: Seen, today: date) -> None:
             raise Refused(f"“{seen.cause}” is not one of the reasons.", "cause")
         return
     if trait.kind == Trait.Kind.DATE:
-        _check_day(trait, seen, today)
+        _check_day(seen, today)
     elif seen.number is None:
         raise Refused(f"Expected a number for {trait.name.lower()}.", "value")
-    elif trait.kind == Trait.Kind.CATEGORY:
-        if seen.number not in range(1, len(trait.choices) + 1):
+    elif seen.parts and trait.kind not in (Trait.Kind.CATEGORY, Trait.Kind.YES_NO, Trait.Kind.AFFECTED):
+        _check_parts(trait, seen.parts)
+    else:
+        _check_one(trait, seen, seen.number)
+
+
+def _check_parts(trait: Trait, parts: Sequence[float]) -> None:
+    if len(parts) > MOST_PARTS:
+        raise Refused(f"Found {len(parts)} plants. Expected at most {MOST_PARTS}.", "value")
+    for part in parts:
+        _check_number(trait, part)
+
+
+def _check_one(trait: Trait, seen: Seen, number: float) -> None:
+    if trait.kind == Trait.Kind.CATEGORY:
+        if number not in range(1, len(trait.choices) + 1):
             raise Refused(f"Expected one of {', '.join(trait.choices)}.", "value")
     elif trait.kind == Trait.Kind.YES_NO:
-        if seen.number not in (0, 1):
+        if number not in (0, 1):
             raise Refused("Expected yes or no.", "value")
     elif trait.kind == Trait.Kind.AFFECTED:
         _check_share(seen)
-    elif seen.parts:
-        if len(seen.parts) > MOST_PARTS:
-            raise Refused(f"Found {len(seen.parts)} plants. Expected at most {MOST_PARTS}.", "value")
-        for part in seen.parts:
-            _check_number(trait, part)
     else:
-        _check_number(trait, seen.number, trait.samples == 1)
+        _check_number(trait, number, trait.samples == 1)
 
 
 def exact(seen: Seen) -> Seen:
@@ -242,7 +251,7 @@ def _check_share(seen: Seen) -> None:
         raise Refused(f"Found {affected:g} of {seen.looked} plants. Expected a whole number up to {seen.looked}.", "value")
 
 
-def _check_day(trait: Trait, seen: Seen, today: date) -> None:
+def _check_day(seen: Seen, today: date) -> None:
     if seen.day is None:
         raise Refused("Expected the day on which it was first seen, such as 14 Jul.", "value")
     if seen.day > today:

@@ -148,12 +148,12 @@ def analyse_shares(
         dispersion,
         f,
         p,
-        _method(separated, dispersion, df),
-        _cannot(df, dispersion, pearson),
+        _method(separated, dispersion),
+        _cannot(df),
     )
 
 
-def _method(separated: list[str], dispersion: float, df: int) -> str:
+def _method(separated: list[str], dispersion: float) -> str:
     said = "Logistic regression, since a share is bounded by 0 and 1 and varies least near them"
     if dispersion > 1:
         said += f"; plots vary {dispersion:.1f} times as much as chance alone would have it, and errors are widened for that"
@@ -162,7 +162,7 @@ def _method(separated: list[str], dispersion: float, df: int) -> str:
     return said + "."
 
 
-def _cannot(df: int, dispersion: float, pearson: float) -> tuple[str, ...]:
+def _cannot(df: int) -> tuple[str, ...]:
     if df <= 0:
         return ("There is one count for each effect, so overdispersion cannot be judged and errors may be too small.",)
     return ()

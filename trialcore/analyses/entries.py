@@ -30,6 +30,7 @@ class EntryComparison:
 
     @property
     def recovered(self) -> bool:
+        """Whether blocks were taken as drawn at random, so that the information between them is recovered."""
         return self.incomplete is not None and self.incomplete.recovered is not None
 
     def __str__(self) -> str:

@@ -56,6 +56,7 @@ class TwoStage:
 
     @property
     def average_sed(self) -> float:
+        """The mean standard error of a difference between two entries."""
         first, second = np.triu_indices(len(self.entries), k=1)
         v = self.covariance
         return float(np.sqrt(v[first, first] + v[second, second] - 2 * v[first, second]).mean())
@@ -126,7 +127,7 @@ def analyse_environment_plots(
         fixed, random = _mixed(kept, names, at, inside)
     except ValueError as reason:
         cannot.append(f"No mixed model could be fitted: {reason}.")
-    combined = _combined(kept, names, at, inside, entries, environments, reps, pooled)
+    combined = _combined(kept, names, inside, entries, environments, reps, pooled)
     if combined is None:
         cannot.append("Some cells are missing or unequal, so there is no analysis of variance over all; the mixed model stands.")
     cullis, line_mean = _repeatabilities(random, len(environments), reps)
@@ -196,7 +197,6 @@ def _repeatabilities(random: MixedFit | None, environments: int, reps: int) -> t
 def _combined(
     y: Floats,
     entry: Labels,
-    where: Labels,
     inside: Labels,
     entries: Sequence[str],
     environments: Sequence[str],

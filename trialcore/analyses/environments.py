@@ -152,7 +152,7 @@ def analyse_environments(entry: Labels, value: Sequence[float | None], site: Lab
     }
     whole = not np.isnan(table).any()
     first, second = _two_orders(y, labels, whole)
-    fixed, means, random = _mixed(y, labels, entries, environments)
+    fixed, means, random = _mixed(y, labels, entries)
     return Environments(
         tuple(entries),
         tuple(environments),
@@ -325,7 +325,7 @@ def biplot_of(table: Floats) -> Biplot:
 
 
 def _mixed(
-    y: Floats, labels: dict[str, Labels], entries: Sequence[str], environments: Sequence[str]
+    y: Floats, labels: dict[str, Labels], entries: Sequence[str]
 ) -> tuple[MixedFit | None, tuple[MixedMean, ...], MixedFit | None]:
     present = [e for e in entries if e in set(labels["entry"])]
     z = {"environment": Coded.of(labels["env"])}

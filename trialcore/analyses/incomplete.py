@@ -41,6 +41,8 @@ class EntryBlup:
 
 @dataclass(frozen=True)
 class MixedMean:
+    """An entry and its mean as a mixed model has it."""
+
     entry: str
     mean: Contrast
 
@@ -68,6 +70,7 @@ class RecoveredBlocks:
 
     @cached_property
     def means(self) -> tuple[MixedMean, ...]:
+        """The entries with their means."""
         return mixed_means(self.fit, self.names, self.rows)
 
     @cached_property

@@ -43,6 +43,7 @@ class Coded:
 
     @property
     def counts(self) -> Floats:
+        """How many observations each level has."""
         return np.bincount(self.codes, minlength=len(self.levels)).astype(float)
 
     def cross(self, other: Coded) -> Floats:
@@ -81,6 +82,7 @@ class Fit:
 
     @cached_property
     def columns(self) -> tuple[tuple[str, str], ...]:
+        """The coefficients in order, as (term, level); the first level of every term but the absorbed one is left out."""
         own = [(self.absorbed, level) for level in self.terms[self.absorbed].levels]
         rest = [(name, level) for name, term in self.terms.items() if name != self.absorbed for level in term.levels[1:]]
         return (*own, *rest)

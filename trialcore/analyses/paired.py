@@ -37,6 +37,8 @@ class PairedDifference:
 
 @dataclass(frozen=True)
 class PairedStrips:
+    """What `analyse_paired_strips` found, an entry a row; `cannot_say` tells what these data do not."""
+
     check: str
     rows: tuple[PairedDifference, ...]
     cannot_say: tuple[str, ...]

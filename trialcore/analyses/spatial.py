@@ -13,7 +13,6 @@ from trialcore.analyses.mixed import fit_reml, incidence
 from trialcore.analyses.printing import lined, page, table
 from trialcore.analyses.smooth import fit_surface
 
-PLAIN = ("random_reps", "independent")
 BETTER_BY = 2.0
 """How much smaller the AIC of a spatial model has to be before it is preferred to plain blocks."""
 
@@ -40,10 +39,12 @@ class GroundModel:
 
     @property
     def aic(self) -> float:
+        """Akaike’s criterion on the REML likelihood."""
         return -2 * self.loglik + 2 * self.count
 
     @property
     def deviations(self) -> Floats:
+        """Entry means less their own mean."""
         return np.asarray(self.means - self.means.mean())
 
     def sed(self, covariance: Floats | None = None) -> Floats:
@@ -73,6 +74,7 @@ class Spatial:
 
     @property
     def plain_sed(self) -> float | None:
+        """The average standard error of a difference by plain blocks; None where there is none."""
         from trialcore.inference.comparisons import sed_of_differences
 
         spread = sed_of_differences(self.plain)

@@ -83,12 +83,15 @@ class TwoFactorFit:
     tests_satterthwaite: dict[str, JointTest]
 
     def cell_means(self) -> Contrasts:
+        """The mean of every combination, in the order of `cells`."""
         return self.fit.contrasts(np.eye(len(self.cells)))
 
     def first_means(self) -> Contrasts:
+        """The means of the first factor, in the order of `first_levels`."""
         return self.fit.contrasts(self.first_rows)
 
     def second_means(self) -> Contrasts:
+        """The means of the second factor, in the order of `second_levels`."""
         return self.fit.contrasts(self.second_rows)
 
     def pairs(self, rows: Floats, names: Sequence[str]) -> list[tuple[str, str, Contrast, float, float]]:

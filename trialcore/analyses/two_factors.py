@@ -59,6 +59,7 @@ class OverLevels:
 
     @property
     def interaction(self) -> Effect | None:
+        """The test of whether entries answer differently to the second factor; None where there is none."""
         return next((e for e in self.effects if e.source == "entry:factor2"), None)
 
     def __str__(self) -> str:

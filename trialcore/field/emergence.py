@@ -26,13 +26,17 @@ class Counts:
 
     @property
     def up(self) -> int:
+        """Seeds that came up."""
         return sum(self.newly)
 
     def up_by(self, day: float) -> int:
+        """Seeds that were up by a day after sowing."""
         return sum(n for d, n in zip(self.days, self.newly, strict=True) if d <= day)
 
 
 class Coming(StrEnum):
+    """How an entry comes up beside the others."""
+
     AS_OTHERS = "as the others"
     SLOW = "slower"
     FEWER = "fewer"

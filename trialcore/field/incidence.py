@@ -14,6 +14,8 @@ from trialcore.reckoning.germination import wilson_interval
 
 
 class Reached(StrEnum):
+    """Whether a threshold is reached, as far as the plants looked at can tell."""
+
     YES = "reached"
     NO = "not reached"
     UNSURE = "cannot tell yet"

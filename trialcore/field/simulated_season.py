@@ -100,6 +100,7 @@ class PlotRecord:
 
     @property
     def total_kg(self) -> float | None:
+        """Marketable kg of the plot; None where nothing was picked."""
         return sum(kg for _, kg in self.picks) if self.picks else None
 
 

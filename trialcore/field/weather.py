@@ -25,6 +25,7 @@ class Day:
 
     @property
     def mean(self) -> float | None:
+        """The mean of the two temperatures in °C; None where one is missing."""
         return None if self.tmin is None or self.tmax is None else (self.tmin + self.tmax) / 2
 
 

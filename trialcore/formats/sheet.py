@@ -65,10 +65,12 @@ class TrialSheet:
 
     @property
     def entries(self) -> list[str]:
+        """The entries, in order of name."""
         return sorted({p.entry for p in self.plots})
 
     @property
     def reps(self) -> list[str]:
+        """The replicates, in the order of people: 2 before 10."""
         return sorted({p.rep for p in self.plots}, key=natural)
 
     @property
@@ -81,6 +83,7 @@ class TrialSheet:
 
     @property
     def has_positions(self) -> bool:
+        """Whether every plot has its row and column."""
         return bool(self.plots) and all(p.row is not None for p in self.plots)
 
 
@@ -207,8 +210,8 @@ def _check_header(header: Sequence[str]) -> list[Problem]:
     if len(header) > MOST_COLUMNS:
         return [Problem(1, "", f"{len(header)} columns", f"at most {MOST_COLUMNS} columns")]
     named = [h.casefold() for h in header if h]
-    for name in sorted({h for h in named if named.count(h) > 1}):
-        problems.append(Problem(1, name, "the same column name twice", "each column named once"))
+    twice = sorted({h for h in named if named.count(h) > 1})
+    problems += [Problem(1, name, "the same column name twice", "each column named once") for name in twice]
     roles: dict[str, str] = {}
     for name in header:
         role = _role_of(name)
@@ -219,16 +222,9 @@ def _check_header(header: Sequence[str]) -> list[Problem]:
     if "entry" not in roles:
         found = ", ".join(h for h in header[:8] if h) or "no names"
         problems.append(Problem(1, "entry", found, "a column named entry (or cultivar, variety, genotype, treatment)"))
-    for name in header:
-        if name.casefold() in OTHER_LABELS:
-            problems.append(
-                Problem(
-                    1,
-                    name,
-                    "a column of several sites, seasons or a second factor",
-                    "one trial at one place in one season with one factor; bring in each part as its own sheet",
-                )
-            )
+    several = "a column of several sites, seasons or a second factor"
+    one = "one trial at one place in one season with one factor; bring in each part as its own sheet"
+    problems += [Problem(1, name, several, one) for name in header if name.casefold() in OTHER_LABELS]
     if len({"row", "col"} & roles.keys()) == 1:
         problems.append(Problem(1, "row, col", "only one of row and col", "both, or neither"))
     return problems

@@ -173,11 +173,6 @@ def _beyond(estimate: float, se: float, df: float, margin: float) -> float:
     return chance_above(estimate, se, df, margin) + chance_above(-estimate, se, df, margin)
 
 
-def least_significant_difference(se: float, df: float) -> float:
-    """The smallest difference that 5 % luck would not make on its own: t(97.5 %, df) · SE of the difference."""
-    return distributions.t_quantile(0.975, df) * se
-
-
 def _comparable_pairs(analysis: BlockAnalysis) -> tuple[np.ndarray, np.ndarray, Floats] | None:
     if not analysis.mse:
         return None

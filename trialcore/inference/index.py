@@ -48,6 +48,8 @@ class Ranked:
 
 @dataclass(frozen=True)
 class Index:
+    """What `weigh` found, from so many draws."""
+
     ranked: tuple[Ranked, ...]
     draws: int
 

@@ -10,6 +10,8 @@ from trialcore.inference.comparisons import chance_above
 
 
 class Verdict(StrEnum):
+    """What is said of an entry at the end of a season."""
+
     RECOMMEND = "recommend"
     RETEST = "retest"
     DROP = "drop"
@@ -66,6 +68,8 @@ class Ground(StrEnum):
 
 @dataclass(frozen=True)
 class Reason:
+    """Why a verdict is suggested: on what ground, by which criterion, and with what chance."""
+
     ground: Ground
     criterion: str
     chance: float | None
@@ -73,6 +77,8 @@ class Reason:
 
 @dataclass(frozen=True)
 class Suggestion:
+    """A verdict with its reasons, the weightiest first."""
+
     verdict: Verdict
     reasons: tuple[Reason, ...]
 

@@ -148,10 +148,8 @@ def crowded(blocks: Mapping[int, BlockPlace], box: tuple[float, float], beds: Se
         boxes[rep] = (at.bed, at.x, at.y, at.x + length, at.y + width)
         if min(at.x, at.y) < -NEAR or at.x + length > beds[at.bed].length + NEAR or at.y + width > beds[at.bed].width + NEAR:
             found.append((rep, None))
-    for a in blocks:
-        for b in blocks:
-            if a < b and boxes[a][0] == boxes[b][0] and _overlap(boxes[a][1:], boxes[b][1:]):
-                found.append((a, b))
+    pairs = ((a, b) for a in blocks for b in blocks if a < b and boxes[a][0] == boxes[b][0])
+    found += [(a, b) for a, b in pairs if _overlap(boxes[a][1:], boxes[b][1:])]
     return found
 
 

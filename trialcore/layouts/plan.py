@@ -39,6 +39,7 @@ class Layout:
 
     @property
     def reps(self) -> int:
+        """How many replicates there are."""
         return max(p.rep for p in self.plots)
 
     def numbered(self) -> list[tuple[int, LaidPlot]]:

@@ -9,6 +9,8 @@ from enum import StrEnum
 
 
 class Kind(StrEnum):
+    """What can be written down of plants being raised."""
+
     COUNTED = "counted"  # plants standing now
     LOST = "lost"  # plants that were up, for a cause
     THINNED = "thinned"  # cut out
@@ -17,9 +19,6 @@ class Kind(StrEnum):
     GRADED_OUT = "graded out"  # alive but not fit to plant
     GIVEN = "given away"  # surplus
     NOT_UP = "not up"  # seeds of which it is known why they did not come up
-
-
-LEAVING = {Kind.THINNED, Kind.PRICKED_OUT, Kind.PLANTED, Kind.GRADED_OUT, Kind.GIVEN}
 
 
 @dataclass(frozen=True)
@@ -49,10 +48,12 @@ class Balance:
 
     @property
     def waiting(self) -> int:
+        """Seeds that are not up and of which nothing else is known."""
         return self.sown - self.came_up - sum(self.not_up.values())
 
     @property
     def planted(self) -> int:
+        """Plants that stand in their plots."""
         return self.left.get(Kind.PLANTED, 0)
 
     @property
@@ -62,6 +63,7 @@ class Balance:
 
     @property
     def not_up_known(self) -> int:
+        """Seeds that did not come up for a known cause."""
         return sum(self.not_up.values())
 
     @property

@@ -264,6 +264,8 @@ def more_to_come(
 
 
 class LotVerdict(StrEnum):
+    """What is to be done with a lot."""
+
     SOW = "sow"
     SOW_THICKER = "sow thicker"
     REJECT = "reject"

@@ -34,6 +34,8 @@ def hardening_steps(plant_on: date, days: int) -> list[HardeningDay]:
 
 
 class Go(StrEnum):
+    """Whether a day is fit for planting out."""
+
     GO = "go"
     PROTECT = "protect"
     WAIT = "wait"

@@ -59,9 +59,5 @@ def likeness(a: str, b: str) -> Likeness | None:
 def near_duplicates(names: Sequence[str], different: Iterable[tuple[str, str]] = ()) -> list[Likeness]:
     """All pairs of names that may be one, but for those that are known to be `different`."""
     known = {frozenset(pair) for pair in different}
-    found = []
-    for i, a in enumerate(names):
-        for b in names[i + 1 :]:
-            if frozenset((a, b)) not in known and (alike := likeness(a, b)):
-                found.append(alike)
-    return found
+    pairs = ((a, b) for i, a in enumerate(names) for b in names[i + 1 :])
+    return [alike for a, b in pairs if frozenset((a, b)) not in known and (alike := likeness(a, b))]

@@ -12,6 +12,8 @@ from trialcore.analyses.linear import Floats
 
 
 class Advice(StrEnum):
+    """What to do about an entry of which too few plants have come up."""
+
     ENOUGH = "enough"
     WAIT = "wait"
     SOW_AGAIN = "sow again"

@@ -37,10 +37,12 @@ class Dated:
 
     @property
     def late_by(self) -> int:
+        """Days after the latest day that is wise."""
         return max(0, (self.on - self.latest).days)
 
     @property
     def early_by(self) -> int:
+        """Days before the earliest day that is wise."""
         return max(0, (self.earliest - self.on).days)
 
 

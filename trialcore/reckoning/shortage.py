@@ -12,6 +12,8 @@ SMITH_B = 0.5  # how fast the variance of a plot's mean falls with its plants, b
 
 
 class Way(StrEnum):
+    """A way out when plants are short."""
+
     AS_PLANNED = "as planned"
     FEWER_A_PLOT = "fewer plants a plot for all"
     FEWER_BLOCKS = "fewer plots of this entry"

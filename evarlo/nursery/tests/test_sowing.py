@@ -1,6 +1,7 @@
 """Sowing: cells, stock, days and taking it back; trays of several trials; plots where they stand."""
 
 from datetime import timedelta
+from unittest import mock
 
 from django.urls import reverse
 from django.utils import timezone
@@ -62,6 +63,8 @@ class Cells(TestCase):
         self.assertEqual((Sowing.objects.count(), stock_of(self.n.lots[self.code])), (0, 300))
         with self.assertRaisesMessage(Refused, "There is a tray t1 already"):
             new_tray("t1", 6, 10, None, None, self.today, self.by)
+        with mock.patch("evarlo.nursery.sowing.MOST_TRAYS", 1), self.assertRaisesMessage(Refused, "There are 1 trays already"):
+            new_tray("t2", 6, 10, None, None, self.today, self.by)
         loose = world.trial(self.by, name="Loose", fixed=False)
         with self.assertRaisesMessage(Refused, "Fix the layout first"):
             sow_cells(Put(loose.entries.all()[0], None, 1), tray, [1], session_of(self.n.sown, self.by, {}), self.today)

@@ -4,7 +4,17 @@ from pathlib import Path
 
 from django.test import SimpleTestCase
 
-from evarlo.testing.architecture import ACTS, ORDER, ROOT, broken_rules, imports_of, unreached_core, writes_in, writes_outside_acts
+from evarlo.testing.architecture import (
+    ACTS,
+    ORDER,
+    ROOT,
+    broken_rules,
+    imports_of,
+    left_unused,
+    unreached_core,
+    writes_in,
+    writes_outside_acts,
+)
 
 
 class House(SimpleTestCase):
@@ -22,6 +32,9 @@ class House(SimpleTestCase):
         for app, modules in ACTS.items():
             for module in modules:
                 self.assertTrue(list(writes_in(ROOT / app / f"{module}.py")), f"{app}/{module}")
+
+    def test_nothing_is_left_that_nobody_uses(self) -> None:
+        self.assertEqual(left_unused(), [])
 
     def test_every_module_of_the_core_is_reached_by_a_page_or_a_verb(self) -> None:
         self.assertEqual(unreached_core(), [])

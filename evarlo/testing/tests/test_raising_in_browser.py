@@ -181,7 +181,7 @@ class FromTestToStand(BrowserTest):
         page.get_by_role("button", name="What does it say?").click()
         expect(page.locator(".bench")).to_contain_text("Go. From 8 to 17 °C")
         page.get_by_role("button", name="Plant them").click()
-        expect(page.locator("#notices")).to_contain_text("59 plants are in 8 plots")
+        expect(page.locator("#notices")).to_contain_text("Planted: 59 plants in 8 plots.")
         self.accessible(page, "planting")
         found = planted_in(Trial.objects.get())
         self.assertEqual(sum(p.plants for p in found), 59)

@@ -159,7 +159,7 @@ class Practising(Grown):
         page.get_by_text("A trait of your own…").click()
         page.get_by_label("Name", exact=True).fill("Fennel scent")
         page.get_by_label("How it is done").fill("Crush a leaf. 1 is none, 9 fills the shed. High is good.")
-        page.get_by_role("button", name="Add").dblclick()
+        page.get_by_role("button", name="Add", exact=True).dblclick()
         expect(page.get_by_text("It has no guide yet")).to_be_visible()
         page.get_by_text("Write the guide").click()
         page.get_by_label("Places on the scale").fill("1 none\n5 at arm's length\n90 off the scale")

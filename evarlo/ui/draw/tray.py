@@ -31,7 +31,7 @@ def tray(name: str, rows: int, cols: int, cells: Mapping[int, Cell], mode: str =
     letters = (
         ("row-letter" if mode == "choose" else "", r, LEFT - 12, TOP + (r + 0.5) * HIGH + 4, row_letters(r)) for r in range(rows)
     )
-    drawn = format_html_join("", "{}", ((_cell(n, cols, cells.get(n), mode),) for n in range(rows * cols)))
+    drawn = format_html_join("", "{}", ((_cell(n, cols, cells.get(n)),) for n in range(rows * cols)))
     outline = f"M{LEFT + 9} {TOP - 4}H{width - EDGE + 4}V{height - EDGE + 4}H{LEFT - 4}V{TOP + 9}z"
     return format_html(
         '<svg class="tray" viewBox="0 0 {} {}" role="group" aria-label="Tray {}, {} rows of {}" data-mode="{}" data-cols="{}"{}>'
@@ -53,7 +53,7 @@ def tray(name: str, rows: int, cols: int, cells: Mapping[int, Cell], mode: str =
     )
 
 
-def _cell(n: int, cols: int, held: Cell | None, mode: str) -> SafeString:
+def _cell(n: int, cols: int, held: Cell | None) -> SafeString:
     x, y = LEFT + n % cols * WIDE, TOP + n // cols * HIGH
     if held is None:
         said, kind, shade, text = "free", "free", "#ffffff", ""

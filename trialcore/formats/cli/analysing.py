@@ -10,6 +10,7 @@ from trialcore.formats.cli.files import Unusable, guarded, read_file, refusing, 
 
 
 def add_analyse(verbs: Any) -> None:
+    """Put the verb `analyse` on the command line."""
     parser = verbs.add_parser("analyse", help="analyse a trial from a CSV of plots")
     parser.add_argument(
         "file", help="columns plot, rep, block, row, col, site, season, entry, factor2 and the value; blank is missing"
@@ -78,9 +79,8 @@ def _error(figures: dict[str, Any]) -> list[str]:
     said = []
     if intra.get("mse") is not None:
         said.append(f"error mean square {intra['mse']:.4g} on {intra['df_error']} df")
-    for letter in "abc":
-        if figures.get(f"mse_{letter}") is not None:
-            said.append(f"error ({letter}) {figures[f'mse_{letter}']:.4g} on {figures[f'df_{letter}']} df")
+    strata = [letter for letter in "abc" if figures.get(f"mse_{letter}") is not None]
+    said += [f"error ({letter}) {figures[f'mse_{letter}']:.4g} on {figures[f'df_{letter}']} df" for letter in strata]
     if intra.get("lsd5", {}).get("average"):
         said.append(f"a difference under {intra['lsd5']['average']:.4g} could be luck (5 %, one comparison at a time)")
     if "spatial" in figures:

@@ -13,6 +13,7 @@ from trialcore.formats.sheet import Problem
 
 
 def add_judgements(verbs: Any) -> None:
+    """Put the verbs of this module on the command line."""
     shares = add_verb(verbs, "shares", "shares of counted units, by entry", "columns entry, count, of; block", _shares)
     shares.add_argument("--check", help="the entry that the others are set against")
     add_verb(verbs, "ranks", "entries by ranks within blocks, for scores", "columns rep, entry and value", _ranks)

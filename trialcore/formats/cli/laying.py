@@ -18,6 +18,7 @@ DESIGNS = ("crd", "rcbd", "latin", "alpha", "augmented", "split-plot", "strip-pl
 
 
 def add_layout(verbs: Any) -> None:
+    """Put the verb `layout` on the command line."""
     parser = verbs.add_parser("layout", help="lay out a design as CSV, and as a plan in SVG")
     parser.add_argument("--design", choices=DESIGNS, default="rcbd")
     parser.add_argument("--entries", required=True, help="names with commas, or a number of entries")

@@ -15,6 +15,7 @@ METHODS = ("average", "clipped", "mean-clipped", "sine", "sine-cutoff")
 
 
 def add_reckonings(verbs: Any) -> None:
+    """Put the verbs of this module on the command line."""
     add_verb(
         verbs,
         "germination",
@@ -40,6 +41,7 @@ def add_reckonings(verbs: Any) -> None:
 
 
 def add_verb(verbs: Any, name: str, said: str, columns: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
+    """A verb that reads one file with these columns."""
     parser: argparse.ArgumentParser = verbs.add_parser(name, help=said)
     parser.add_argument("file", help=columns)
     parser.add_argument("--format", choices=("json", "text"), default="text")
@@ -48,6 +50,7 @@ def add_verb(verbs: Any, name: str, said: str, columns: str, run: Callable[[argp
 
 
 def read_columns(file: str, labels: tuple[str, ...], numbers: tuple[str, ...], optional: tuple[str, ...] = ()) -> Table:
+    """The columns of a file, of which the `optional` ones may be absent or blank. Raises Unusable with every bad cell."""
     needed = [n for n in (*labels, *numbers) if n not in optional]
     table = read_table(read_file(file), labels, numbers, needed, may_be_blank=[n for n in numbers if n in optional])
     if table.problems:
@@ -56,11 +59,13 @@ def read_columns(file: str, labels: tuple[str, ...], numbers: tuple[str, ...], o
 
 
 def number_in(table: Table, name: str, i: int, otherwise: float = 0.0) -> float:
+    """A number of a line; `otherwise` where the column or the cell is empty."""
     value = table.numbers[name][i] if name in table.numbers else None
     return otherwise if value is None else value
 
 
 def whole_in(file: str, table: Table, name: str, i: int, otherwise: int = 0) -> int:
+    """A whole number of a line. Raises Unusable for any other."""
     value = number_in(table, name, i, otherwise)
     if value != int(value):
         raise Unusable(file, [Problem(table.lines[i], name, f"{value:g}", "a whole number")])

@@ -83,10 +83,12 @@ def block_figures(analysis: BlockAnalysis, check: str | None = None) -> Json:
 
 
 def anova_figures(row: AnovaRow) -> Json:
+    """A line of an analysis of variance."""
     return {"source": row.source, "df": row.df, "ss": row.ss, "ms": row.ms, "f": row.f, "p": row.p}
 
 
 def pair_figures(d: Difference) -> Json:
+    """A difference with its probabilities."""
     return {
         "a": d.a,
         "b": d.b,
@@ -102,6 +104,7 @@ def pair_figures(d: Difference) -> Json:
 
 
 def versus_figures(versus: AgainstCheck) -> Json:
+    """Every entry minus the check."""
     off = versus.correlation[~np.eye(len(versus.correlation), dtype=bool)]
     return {
         "check": versus.check,

@@ -50,11 +50,11 @@ def _alpha(plots: Plots, check: str | None) -> Json:
     return alpha_figures(analyse_incomplete(entry, plots.value, block, rep), check, reps, within // reps)
 
 
-def _augmented(plots: Plots, check: str | None) -> Json:
+def _augmented(plots: Plots, _check: str | None) -> Json:
     return augmented_figures(analyse_augmented(plots.labels["entry"], plots.value, plots.labels["block"]), len(plots.value))
 
 
-def _blocks(plots: Plots, check: str | None) -> Json:
+def _blocks(plots: Plots, _check: str | None) -> Json:
     found = analyse_incomplete(plots.labels["entry"], plots.value, plots.labels["block"], mixed=False)
     return general_block_figures(found)
 

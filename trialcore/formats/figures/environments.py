@@ -80,6 +80,7 @@ def index_figures(environments: Sequence[str], table: Floats) -> list[Json]:
 
 
 def stability_figures(s: Stability) -> Json:
+    """How one entry follows the environments."""
     return {
         "entry": s.entry,
         "mean": s.mean,
@@ -101,6 +102,8 @@ def stability_figures(s: Stability) -> Json:
 
 
 def ammi_figures(entries: Sequence[str], environments: Sequence[str], ammi: Ammi) -> Json:
+    """The axes of an additive main effects and multiplicative interaction model, with the scores on them."""
+
     def scores(names: Sequence[str], values: np.ndarray) -> list[Json]:
         return [{"label": n, **{f"ipca{k + 1}": float(v) for k, v in enumerate(row)}} for n, row in zip(names, values, strict=True)]
 

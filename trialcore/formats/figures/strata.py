@@ -102,6 +102,7 @@ def _cv(ms: float, mean: float) -> float | None:
 
 
 def stratum_figures(r: StratumRow) -> Json:
+    """A line of an analysis of variance in strata."""
     return {
         "stratum": r.stratum,
         "source": r.source,
