@@ -8,7 +8,7 @@ MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := .venv/bin/gunicorn evarlo.wsgi --bind 127.0.0.1:$(PORT) --workers 2 --threads 4 --no-control-socket
 
-.PHONY: help demo demo-reset serve test test-fast fuzz coverage lint types css screenshots bench bench-exactness soak clean
+.PHONY: help demo demo-reset serve test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
@@ -67,6 +67,15 @@ coverage: .venv/dev
 lint: .venv/dev
 	@.venv/bin/ruff check . && .venv/bin/ruff format --check .
 	@git ls-files "*.html" | xargs .venv/bin/djade --check --target-version 5.2
+	@if command -v npm >/dev/null; then $(MAKE) --no-print-directory lint-scripts; else echo "No Node here: scripts are not linted."; fi
+
+SCRIPTS := evarlo/ui/static/ui/js frontend/tests frontend/build.mjs frontend/eslint.config.mjs
+lint-scripts: frontend/node_modules
+	@frontend/node_modules/.bin/eslint -c frontend/eslint.config.mjs $(SCRIPTS)
+	@frontend/node_modules/.bin/prettier --config frontend/.prettierrc.json --log-level warn --check $(SCRIPTS)
+
+frontend/node_modules: frontend/package-lock.json
+	@cd frontend && npm ci --ignore-scripts --no-audit --no-fund --silent && touch node_modules
 
 types: .venv/dev
 	@.venv/bin/mypy trialcore evarlo bench

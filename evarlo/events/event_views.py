@@ -38,7 +38,7 @@ from evarlo.ui.refused import Refused, said_beside
 
 class RuleForm(OwnIds):
     unmarked: tuple[str, ...] = ("pull_over", "unless_over")
-    pull_over = Number(label="Pull a plot when its damage is over", low=0, high=100, unit="%", required=False)
+    pull_over = Number(label="Leave a plot out when its damage is over", low=0, high=100, unit="%", required=False)
     unless_over = Number(label="unless its recovery comes to", low=0, high=100, unit="%", required=False)
 
     def rule(self) -> Rule:

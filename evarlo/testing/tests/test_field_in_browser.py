@@ -239,7 +239,7 @@ class SpeedOfTheHand(Walkers):
         plots = page.evaluate("async () => (await (await fetch(document.getElementById('field').dataset.data)).json()).plots")
         for way in ways:
             order = page.evaluate(
-                "async ([plots, way]) => (await import('/static/ui/js/path.js')).pathOf(plots, way)", [plots, way]
+                "async ([plots, way]) => (await import('/static/ui/js/walk/path.js')).pathOf(plots, way)", [plots, way]
             )
             with self.subTest(way=way):
                 self.assertEqual(sorted(p["id"] for p in order), sorted(p["id"] for p in plots))
@@ -257,7 +257,7 @@ class SpeedOfTheHand(Walkers):
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[0])
         self.type(page, "5")
         corner = page.evaluate(
-            "async ([plots]) => { const { nextFrom } = await import('/static/ui/js/path.js');"
+            "async ([plots]) => { const { nextFrom } = await import('/static/ui/js/walk/path.js');"
             " return plots[nextFrom(plots, 0, 'free', (p) => p === plots[0])].number; }",
             [plots],
         )
@@ -298,7 +298,7 @@ class SpeedOfTheHand(Walkers):
             ([round(luck.gauss(20, 4), 1) for _ in range(luck.randint(3, 14))], round(luck.gauss(20, 30), 1)) for _ in range(200)
         ]
         told = page.evaluate(
-            "async (cases) => { const { far } = await import('/static/ui/js/values.js'); return cases.map(([o, v]) => far(v, o)); }",
+            "async (cases) => { const { far } = await import('/static/ui/js/walk/values.js'); return cases.map(([o, v]) => far(v, o)); }",
             cases,
         )
         self.assertEqual(told, [is_unlikely(value, others) for others, value in cases])

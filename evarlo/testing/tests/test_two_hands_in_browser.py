@@ -110,6 +110,8 @@ class TwoTabs(BrowserTest):
         made = world.trial(by)
         asked = world.walk(made, "bolting", by)
         first, second = self.both(f"/trials/{made.slug}/walk/{asked.pk}/")
+        for page in (first, second):
+            expect(page.locator(".strip-tag.here")).to_be_visible()  # what stands there was read before either has a value
         for page, value in ((first, "3"), (second, "4")):
             page.locator("#value").fill(value)
             page.locator(".keep").click()

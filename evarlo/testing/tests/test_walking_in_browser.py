@@ -55,7 +55,7 @@ class Befallen(Grown):
         page.get_by_role("button", name="Block 2").click()
         expect(page.locator(".plan a.picked")).to_have_count(3)
         page.get_by_label("What", exact=True).select_option("hail")
-        page.get_by_label("Pull a plot when its damage is over").fill("60")
+        page.get_by_label("Leave a plot out when its damage is over").fill("60")
         page.get_by_label("unless its recovery comes to").fill("30")
         page.get_by_role("button", name="Save").dblclick()
         expect(

@@ -339,5 +339,5 @@ class OverTheWeb(Phone):
         self.client.logout()
         worker = self.client.get("/worker.js")
         self.assertEqual((worker.status_code, worker["Service-Worker-Allowed"]), (200, "/"))
-        self.assertIn("/static/ui/js/field.js", worker.content.decode())
+        self.assertIn("/static/ui/js/walk/component.js", worker.content.decode())
         self.assertEqual(self.client.get("/manifest.webmanifest").json()["start_url"], "/")

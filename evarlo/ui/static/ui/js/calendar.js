@@ -16,7 +16,8 @@ document.addEventListener("pointerdown", (event) => {
   const mark = event.target.closest(".calendar .moves .mark");
   if (!mark || event.button !== 0) return;
   event.preventDefault();
-  const svg = mark.closest("svg"), task = mark.closest(".task");
+  const svg = mark.closest("svg"),
+    task = mark.closest(".task");
   const at = mark.transform.baseVal.getItem(0).matrix;
   const start = { pointer: place(svg, event), x: at.e, y: at.f };
   const tip = document.getElementById("calendar-tip");
@@ -26,19 +27,34 @@ document.addEventListener("pointerdown", (event) => {
   const follow = (next) => {
     x = start.x + place(svg, next) - start.pointer;
     mark.setAttribute("transform", `translate(${x} ${start.y})`);
-    tip.textContent = dayAt(svg, x).toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" });
+    tip.textContent = dayAt(svg, x).toLocaleDateString("en-GB", {
+      weekday: "short",
+      day: "numeric",
+      month: "short",
+      timeZone: "UTC",
+    });
   };
   const drop = () => {
     mark.removeEventListener("pointermove", follow);
     task.classList.remove("dragged");
     tip.textContent = "";
     const day = iso(dayAt(svg, x));
-    if (day === iso(dayAt(svg, start.x))) { mark.setAttribute("transform", `translate(${start.x} ${start.y})`); return; }
+    if (day === iso(dayAt(svg, start.x))) {
+      mark.setAttribute("transform", `translate(${start.x} ${start.y})`);
+      return;
+    }
     const form = document.querySelector(`form[data-task="${task.dataset.key}"]`);
     form.elements.on.value = day;
     form.requestSubmit();
   };
   mark.addEventListener("pointermove", follow);
   mark.addEventListener("pointerup", drop, { once: true });
-  mark.addEventListener("pointercancel", () => { x = start.x; drop(); }, { once: true });
+  mark.addEventListener(
+    "pointercancel",
+    () => {
+      x = start.x;
+      drop();
+    },
+    { once: true },
+  );
 });

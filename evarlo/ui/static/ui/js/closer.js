@@ -2,34 +2,61 @@
 
 const room = document.querySelector("[data-closer]");
 const drawing = room?.querySelector("svg.plan");
-const LEAST = 1, MOST = 14;
-let scale = 1, x = 0, y = 0, frame = 0;
+const LEAST = 1,
+  MOST = 14;
+let scale = 1,
+  x = 0,
+  y = 0,
+  frame = 0;
 
 function draw() {
   frame = 0;
   drawing.style.transform = `translate(${x}px, ${y}px) scale(${scale})`;
 }
-function ask() { if (!frame) frame = requestAnimationFrame(draw); }
+function ask() {
+  if (!frame) frame = requestAnimationFrame(draw);
+}
 
 function zoom(by, at) {
   const next = Math.min(MOST, Math.max(LEAST, scale * by));
   x = at.x - (at.x - x) * (next / scale);
   y = at.y - (at.y - y) * (next / scale);
   scale = next;
-  if (scale === LEAST) { x = 0; y = 0; }
+  if (scale === LEAST) {
+    x = 0;
+    y = 0;
+  }
   ask();
 }
 const middle = () => ({ x: room.clientWidth / 2, y: room.clientHeight / 2 });
-const inRoom = (event) => { const box = room.getBoundingClientRect(); return { x: event.clientX - box.left, y: event.clientY - box.top }; };
-const whole = () => { scale = LEAST; x = 0; y = 0; ask(); };
+const inRoom = (event) => {
+  const box = room.getBoundingClientRect();
+  return { x: event.clientX - box.left, y: event.clientY - box.top };
+};
+const whole = () => {
+  scale = LEAST;
+  x = 0;
+  y = 0;
+  ask();
+};
 
 if (drawing) {
   drawing.style.transformOrigin = "0 0";
-  room.addEventListener("wheel", (event) => { event.preventDefault(); zoom(event.deltaY < 0 ? 1.25 : 0.8, inRoom(event)); }, { passive: false });
+  room.addEventListener(
+    "wheel",
+    (event) => {
+      event.preventDefault();
+      zoom(event.deltaY < 0 ? 1.25 : 0.8, inRoom(event));
+    },
+    { passive: false },
+  );
   const fingers = new Map();
   let moved = 0;
   // While it is dragged the drawing is moved as a picture; at rest it is drawn sharp again.
-  const rest = (event) => { fingers.delete(event.pointerId); if (!fingers.size) drawing.style.willChange = "auto"; };
+  const rest = (event) => {
+    fingers.delete(event.pointerId);
+    if (!fingers.size) drawing.style.willChange = "auto";
+  };
   room.addEventListener("pointerdown", (event) => {
     fingers.set(event.pointerId, inRoom(event));
     moved = 0;
@@ -44,14 +71,24 @@ if (drawing) {
       const apart = (a, b) => Math.hypot(a.x - b.x, a.y - b.y);
       zoom(apart(now, other) / Math.max(1, apart(before, other)), { x: (now.x + other.x) / 2, y: (now.y + other.y) / 2 });
     } else {
-      x += now.x - before.x; y += now.y - before.y;
+      x += now.x - before.x;
+      y += now.y - before.y;
       ask();
     }
     moved += Math.hypot(now.x - before.x, now.y - before.y);
     fingers.set(event.pointerId, now);
   });
   for (const name of ["pointerup", "pointercancel", "pointerleave"]) room.addEventListener(name, rest);
-  room.addEventListener("click", (event) => { if (moved > 5) { event.preventDefault(); event.stopPropagation(); } }, true);
+  room.addEventListener(
+    "click",
+    (event) => {
+      if (moved > 5) {
+        event.preventDefault();
+        event.stopPropagation();
+      }
+    },
+    true,
+  );
   room.addEventListener("dragstart", (event) => event.preventDefault());
   document.addEventListener("keydown", (event) => {
     if (event.target.closest("input, textarea, select")) return;

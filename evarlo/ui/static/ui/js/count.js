@@ -22,5 +22,8 @@ document.addEventListener("htmx:afterSettle", (event) => {
   const wrong = lines()[sent]?.querySelector(".error");
   const next = fieldOf(lines()[wrong ? sent : sent + 1]);
   sent = -1;
-  if (next) { next.focus(); next.select(); }
+  if (next) {
+    next.focus();
+    next.select();
+  }
 });

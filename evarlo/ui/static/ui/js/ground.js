@@ -6,7 +6,10 @@ function choose(key) {
   if (tag) tag.classList.add("chosen");
   const row = document.querySelector(`[data-plot-row="${key}"]`);
   document.querySelectorAll("tr.chosen").forEach((other) => other.classList.remove("chosen"));
-  if (row) { row.classList.add("chosen"); row.scrollIntoView({ block: "nearest" }); }
+  if (row) {
+    row.classList.add("chosen");
+    row.scrollIntoView({ block: "nearest" });
+  }
 }
 
 document.addEventListener("click", (event) => {

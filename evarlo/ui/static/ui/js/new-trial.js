@@ -5,7 +5,15 @@ const same = (a, b) => a.trim().toLowerCase() === b.trim().toLowerCase();
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("newTrial", () => ({
-    typed: "", crop: "", site: "", design: "", cultivars: [], crops: [], bedList: [], traits: {}, designs: {},
+    typed: "",
+    crop: "",
+    site: "",
+    design: "",
+    cultivars: [],
+    crops: [],
+    bedList: [],
+    traits: {},
+    designs: {},
 
     init() {
       this.typed = this.$root.dataset.typed;
@@ -23,16 +31,39 @@ document.addEventListener("alpine:init", () => {
         if (event.target.name === "site") this.site = event.target.value;
       });
     },
-    field(name) { return this.$root.elements[name]; },
-    value(name) { return this.field(name).value; },
-    is(design) { return this.design === design; },
-    get two() { return this.designs[this.design]?.two ?? false; },
-    get said() { return this.designs[this.design]?.said ?? ""; },
-    get names() { return this.typed.split("\n").map((line) => line.trim()).filter(Boolean); },
-    get offered() { return this.cultivars.filter((c) => same(c.crop, this.crop)).map((c) => c.name); },
-    get sites() { return [...new Set(this.bedList.map((bed) => bed.site))]; },
-    get bedsHere() { return this.bedList.filter((bed) => same(bed.site, this.site)); },
-    has(name) { return this.names.some((other) => same(other, name)); },
+    field(name) {
+      return this.$root.elements[name];
+    },
+    value(name) {
+      return this.field(name).value;
+    },
+    is(design) {
+      return this.design === design;
+    },
+    get two() {
+      return this.designs[this.design]?.two ?? false;
+    },
+    get said() {
+      return this.designs[this.design]?.said ?? "";
+    },
+    get names() {
+      return this.typed
+        .split("\n")
+        .map((line) => line.trim())
+        .filter(Boolean);
+    },
+    get offered() {
+      return this.cultivars.filter((c) => same(c.crop, this.crop)).map((c) => c.name);
+    },
+    get sites() {
+      return [...new Set(this.bedList.map((bed) => bed.site))];
+    },
+    get bedsHere() {
+      return this.bedList.filter((bed) => same(bed.site, this.site));
+    },
+    has(name) {
+      return this.names.some((other) => same(other, name));
+    },
     toggle(name) {
       const kept = this.names.filter((other) => !same(other, name));
       this.typed = (this.has(name) ? kept : [...this.names, name]).join("\n");

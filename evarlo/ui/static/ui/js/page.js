@@ -1,4 +1,4 @@
-import "./kept.js";
+import "./light.js";
 
 // What every page does: the jump key, key help, arrow keys in tables, and whether what was typed has arrived.
 
@@ -9,7 +9,10 @@ document.addEventListener("keydown", (event) => {
   const keys = document.getElementById("keys");
   if (event.key === "/" && !typing(event.target)) {
     const jump = document.getElementById("jump");
-    if (jump) { jump.focus(); event.preventDefault(); }
+    if (jump) {
+      jump.focus();
+      event.preventDefault();
+    }
   } else if (event.key === "?" && !event.target.closest("input:not(#value), textarea, select")) {
     keys.open ? keys.close() : keys.showModal();
     event.preventDefault();
@@ -17,7 +20,10 @@ document.addEventListener("keydown", (event) => {
     const row = event.target.closest("tr[tabindex], li[tabindex]");
     if (!row || typing(event.target)) return;
     const next = event.key === "ArrowDown" ? row.nextElementSibling : row.previousElementSibling;
-    if (next && next.tabIndex === 0) { next.focus(); event.preventDefault(); }
+    if (next && next.tabIndex === 0) {
+      next.focus();
+      event.preventDefault();
+    }
   }
 });
 
@@ -32,7 +38,9 @@ const newestToken = () => document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1
 async function mayGo() {
   try {
     const answer = await fetch("/people/here/", { headers: { "HX-Request": "true" }, cache: "no-store" });
-    return answer.ok ? "" : "You are no longer logged in. Log in in another tab, then send this again: what you typed is still here.";
+    return answer.ok
+      ? ""
+      : "You are no longer logged in. Log in in another tab, then send this again: what you typed is still here.";
   } catch {
     return "No connection: nothing was sent. What you typed is still here; send it again when there is one.";
   }
@@ -56,13 +64,23 @@ function notice(text) {
 document.addEventListener("submit", async (event) => {
   const form = event.target;
   if (form.method !== "post" || event.defaultPrevented) return;
-  if (form.dataset.sent === "going") { form.dataset.sent = "yes"; return; }
-  if (form.dataset.sent) { event.preventDefault(); return; }
+  if (form.dataset.sent === "going") {
+    form.dataset.sent = "yes";
+    return;
+  }
+  if (form.dataset.sent) {
+    event.preventDefault();
+    return;
+  }
   form.dataset.sent = "yes";
   if (form.hasAttribute("data-door")) return;
   event.preventDefault();
   const wrong = await mayGo();
-  if (wrong) { notice(wrong); delete form.dataset.sent; return; }
+  if (wrong) {
+    notice(wrong);
+    delete form.dataset.sent;
+    return;
+  }
   const token = form.querySelector("[name=csrfmiddlewaretoken]");
   if (token && newestToken()) token.value = newestToken();
   form.dataset.sent = "going";
@@ -81,7 +99,9 @@ function say(text, waiting) {
 }
 window.addEventListener("offline", () => say("No connection", true));
 window.addEventListener("online", () => say("All saved", false));
-document.addEventListener("htmx:beforeRequest", (event) => { if (event.detail.requestConfig.verb === "post") say("Saving…", true); });
+document.addEventListener("htmx:beforeRequest", (event) => {
+  if (event.detail.requestConfig.verb === "post") say("Saving…", true);
+});
 document.addEventListener("htmx:afterOnLoad", (event) => {
   const status = event.detail.xhr.status;
   if (status === 422) say("Not kept yet", true);

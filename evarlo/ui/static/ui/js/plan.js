@@ -20,12 +20,15 @@ function send(block, bed, x, y) {
 // The bed that holds most of the block's middle, and the block's corner in it, in metres, not over its near edges.
 function landing(svg, edge, dx, dy) {
   const scale = Number(svg.dataset.scale);
-  const x = Number(edge.getAttribute("x")) + dx, y = Number(edge.getAttribute("y")) + dy;
+  const x = Number(edge.getAttribute("x")) + dx,
+    y = Number(edge.getAttribute("y")) + dy;
   const middle = { x: x + Number(edge.getAttribute("width")) / 2, y: y + Number(edge.getAttribute("height")) / 2 };
   for (const soil of svg.querySelectorAll("rect.soil[data-bed]:not([data-bed=''])")) {
     const pad = Number(soil.dataset.pad);
-    const left = Number(soil.getAttribute("x")) + pad, top = Number(soil.getAttribute("y")) + pad;
-    const wide = Number(soil.getAttribute("width")) - 2 * pad, high = Number(soil.getAttribute("height")) - 2 * pad;
+    const left = Number(soil.getAttribute("x")) + pad,
+      top = Number(soil.getAttribute("y")) + pad;
+    const wide = Number(soil.getAttribute("width")) - 2 * pad,
+      high = Number(soil.getAttribute("height")) - 2 * pad;
     if (middle.x < left || middle.x > left + wide || middle.y < top || middle.y > top + high) continue;
     const within = (at, room, own) => Math.max(0, Math.min(at, room - own));
     const near = (metres) => Math.round(metres / SNAP) * SNAP;
@@ -42,7 +45,9 @@ document.addEventListener("pointerdown", (event) => {
   const grip = event.target.closest(".plan .grip");
   if (!grip || event.button !== 0) return;
   event.preventDefault();
-  const svg = grip.closest("svg"), handle = grip.closest(".handle"), edge = handle.querySelector(".block-edge");
+  const svg = grip.closest("svg"),
+    handle = grip.closest(".handle"),
+    edge = handle.querySelector(".block-edge");
   const start = place(svg, event);
   let moved = { x: 0, y: 0 };
   grip.setPointerCapture(event.pointerId);
@@ -62,7 +67,14 @@ document.addEventListener("pointerdown", (event) => {
   };
   grip.addEventListener("pointermove", follow);
   grip.addEventListener("pointerup", drop, { once: true });
-  grip.addEventListener("pointercancel", () => { moved = { x: 0, y: 0 }; drop(); }, { once: true });
+  grip.addEventListener(
+    "pointercancel",
+    () => {
+      moved = { x: 0, y: 0 };
+      drop();
+    },
+    { once: true },
+  );
 });
 
 document.addEventListener("dblclick", (event) => {

@@ -11,5 +11,8 @@ document.addEventListener("click", (event) => {
 });
 document.addEventListener("keydown", (event) => {
   const station = event.target.closest?.(".stations [data-station][role=button]");
-  if (station && (event.key === "Enter" || event.key === " ")) { touch(station); event.preventDefault(); }
+  if (station && (event.key === "Enter" || event.key === " ")) {
+    touch(station);
+    event.preventDefault();
+  }
 });

@@ -1,7 +1,7 @@
 // Cells of a tray: chosen by touch, by rows or by keys while sowing; counted by touch while plants come up.
 
-const name = (n, cols) => letters(Math.floor(n / cols)) + (n % cols + 1);
-const letters = (row) => (row < 26 ? "" : String.fromCharCode(64 + Math.floor(row / 26))) + String.fromCharCode(65 + row % 26);
+const name = (n, cols) => letters(Math.floor(n / cols)) + ((n % cols) + 1);
+const letters = (row) => (row < 26 ? "" : String.fromCharCode(64 + Math.floor(row / 26))) + String.fromCharCode(65 + (row % 26));
 
 function inWords(cells, cols) {
   const said = [];
@@ -44,8 +44,12 @@ function choosing(tray) {
   const free = new Set(cells.filter((c) => c.classList.contains("free")).map((c) => Number(c.dataset.cell)));
   let chosen = read(field.value, cols, cells.length);
   let at = Math.min(...free, cells.length - 1);
-  const keep = () => { field.value = inWords(chosen, cols); show(tray, chosen); };
-  const point = () => cells.forEach((c) => c.classList.toggle("pointed", document.activeElement === tray && Number(c.dataset.cell) === at));
+  const keep = () => {
+    field.value = inWords(chosen, cols);
+    show(tray, chosen);
+  };
+  const point = () =>
+    cells.forEach((c) => c.classList.toggle("pointed", document.activeElement === tray && Number(c.dataset.cell) === at));
   const toggle = (group) => {
     const open = group.filter((n) => free.has(n));
     const all = open.every((n) => chosen.has(n));
@@ -61,7 +65,10 @@ function choosing(tray) {
       const to = Number(cell.dataset.cell);
       for (let n = Math.min(at, to); n <= Math.max(at, to); n += 1) if (free.has(n)) chosen.add(n);
       keep();
-    } else if (cell) { at = Number(cell.dataset.cell); toggle([at]); }
+    } else if (cell) {
+      at = Number(cell.dataset.cell);
+      toggle([at]);
+    }
   });
   tray.addEventListener("keydown", (event) => {
     const step = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: cols, ArrowUp: -cols }[event.key];
@@ -75,7 +82,10 @@ function choosing(tray) {
   });
   tray.addEventListener("focus", point);
   tray.addEventListener("blur", point);
-  field.addEventListener("input", () => { chosen = read(field.value, cols, cells.length); show(tray, chosen); });
+  field.addEventListener("input", () => {
+    chosen = read(field.value, cols, cells.length);
+    show(tray, chosen);
+  });
   show(tray, chosen);
 }
 

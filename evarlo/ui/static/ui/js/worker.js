@@ -6,23 +6,31 @@ const CACHE = `evarlo-${VERSION}`;
 const FIELD = /^\/trials\/[^/]+\/walk\/[0-9]+\/(field\.json)?$/;
 
 self.addEventListener("install", (event) => {
-  event.waitUntil(caches.open(CACHE).then((cache) => cache.addAll(SHELL)).then(() => self.skipWaiting()));
+  event.waitUntil(
+    caches
+      .open(CACHE)
+      .then((cache) => cache.addAll(SHELL))
+      .then(() => self.skipWaiting()),
+  );
 });
 
 // A new version takes the pages of rounds over from the one before, so that none is stranded in the field.
 self.addEventListener("activate", (event) => {
-  event.waitUntil((async () => {
-    const now = await caches.open(CACHE);
-    for (const name of await caches.keys()) {
-      if (name === CACHE) continue;
-      const before = await caches.open(name);
-      for (const request of await before.keys()) {
-        if (FIELD.test(new URL(request.url).pathname) && !(await now.match(request))) await now.put(request, await before.match(request));
+  event.waitUntil(
+    (async () => {
+      const now = await caches.open(CACHE);
+      for (const name of await caches.keys()) {
+        if (name === CACHE) continue;
+        const before = await caches.open(name);
+        for (const request of await before.keys()) {
+          if (FIELD.test(new URL(request.url).pathname) && !(await now.match(request)))
+            await now.put(request, await before.match(request));
+        }
+        await caches.delete(name);
       }
-      await caches.delete(name);
-    }
-    await self.clients.claim();
-  })());
+      await self.clients.claim();
+    })(),
+  );
 });
 
 async function fromNetwork(request, seconds) {

@@ -2,7 +2,10 @@
 
 const NUMBER = /^[+-]?(\d+([.,]\d*)?|[.,]\d+)$/;
 export const plain = (n) => String(Math.round(n * 1000) / 1000);
-export const today = () => { const d = new Date(); return new Date(d - d.getTimezoneOffset() * 60000).toISOString().slice(0, 10); };
+export const today = () => {
+  const d = new Date();
+  return new Date(d - d.getTimezoneOffset() * 60000).toISOString().slice(0, 10);
+};
 
 // { value } or { wrong }.
 export function read(typed, ask) {
@@ -13,23 +16,32 @@ export function read(typed, ask) {
     return text > today() ? { wrong: "That day is in the future." } : { value: { day: text } };
   }
   if (ask.kind === "affected") return readShare(text, ask);
-  if (!NUMBER.test(text)) return { wrong: text ? `Found “${text}”. Expected a number.` : "Type a value, or choose why there is none." };
+  if (!NUMBER.test(text))
+    return { wrong: text ? `Found “${text}”. Expected a number.` : "Type a value, or choose why there is none." };
   const number = Number(text.replace(",", "."));
   const { low, high } = ask;
   if ((low != null && number < low) || (high != null && number > high)) {
     const range = high != null ? `from ${low ?? 0} to ${high}` : `of at least ${low}`;
     return { wrong: `Found ${number}. Expected ${ask.trait.toLowerCase()} ${range} ${ask.unit}`.trim() + "." };
   }
-  if (["count", "score", "category", "yesno"].includes(ask.kind) && number !== Math.floor(number)) return { wrong: `Found ${number}. Expected a whole number.` };
+  if (["count", "score", "category", "yesno"].includes(ask.kind) && number !== Math.floor(number))
+    return { wrong: `Found ${number}. Expected a whole number.` };
   return { value: { number } };
 }
 
 // 3 of the plants that are usually looked at, or 3/8.
 function readShare(text, ask) {
   const found = /^(\d{1,4})(?:\s*\/\s*(\d{1,4}))?$/.exec(text);
-  if (!found) return { wrong: text ? `Found “${text}”. Expected how many plants, such as 3, or 3/8 when 8 were looked at.` : "Type how many, or choose why there is no value." };
-  const some = Number(found[1]), looked = Number(found[2] ?? ask.samples);
-  if (!looked || some > looked) return { wrong: `Found ${some} of ${looked} plants. Expected at most ${looked}; type ${some}/20 when 20 were looked at.` };
+  if (!found)
+    return {
+      wrong: text
+        ? `Found “${text}”. Expected how many plants, such as 3, or 3/8 when 8 were looked at.`
+        : "Type how many, or choose why there is no value.",
+    };
+  const some = Number(found[1]),
+    looked = Number(found[2] ?? ask.samples);
+  if (!looked || some > looked)
+    return { wrong: `Found ${some} of ${looked} plants. Expected at most ${looked}; type ${some}/20 when 20 were looked at.` };
   return { value: { number: (100 * some) / looked, looked } };
 }
 
@@ -56,6 +68,7 @@ export function far(value, others) {
 // Mean of some plants, and its standard error where there are two.
 export function meanOf(parts) {
   const mean = parts.reduce((a, b) => a + b, 0) / parts.length;
-  const se = parts.length > 1 ? Math.sqrt(parts.reduce((a, b) => a + (b - mean) ** 2, 0) / (parts.length - 1) / parts.length) : null;
+  const se =
+    parts.length > 1 ? Math.sqrt(parts.reduce((a, b) => a + (b - mean) ** 2, 0) / (parts.length - 1) / parts.length) : null;
   return { mean, se };
 }

@@ -1,8 +1,14 @@
 // Ways through the plots. Whichever is taken, every plot comes once, and rows are walked back and forth.
 
 export const WAYS = [
-  ["laid", "As laid out"], ["back", "As laid out, from the far end"], ["tl", "From the top left"], ["tr", "From the top right"],
-  ["bl", "From the bottom left"], ["br", "From the bottom right"], ["blocks", "Block by block"], ["free", "Free: the nearest next"],
+  ["laid", "As laid out"],
+  ["back", "As laid out, from the far end"],
+  ["tl", "From the top left"],
+  ["tr", "From the top right"],
+  ["bl", "From the bottom left"],
+  ["br", "From the bottom right"],
+  ["blocks", "Block by block"],
+  ["free", "Free: the nearest next"],
 ];
 
 const middle = (p) => [p.x + p.length / 2, p.y + p.width / 2];
@@ -39,7 +45,10 @@ export function pathOf(plots, way) {
 
 // Where to go from a plot: the next without a value along the way, or the nearest one where the way is free. -1 when none is left.
 export function nextFrom(path, at, way, has) {
-  const after = [...path.keys()].slice(at + 1).concat([...path.keys()].slice(0, at)).filter((i) => !has(path[i]));
+  const after = [...path.keys()]
+    .slice(at + 1)
+    .concat([...path.keys()].slice(0, at))
+    .filter((i) => !has(path[i]));
   if (way !== "free" || !after.length) return after[0] ?? -1;
   const [x, y] = middle(path[at]);
   const far = (i) => (path[i].bed === path[at].bed ? 0 : 1000) + Math.hypot(middle(path[i])[0] - x, middle(path[i])[1] - y);

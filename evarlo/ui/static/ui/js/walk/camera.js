@@ -25,5 +25,10 @@ export function scan(box) {
       box.replaceChildren();
     }
   };
-  return { code: look(), stop: () => { stopped = true; } };
+  return {
+    code: look(),
+    stop: () => {
+      stopped = true;
+    },
+  };
 }

@@ -1,0 +1,28 @@
+// The light in the top bar: how many records are kept on this phone only. Every page tries to bring them in.
+
+import { bringIn } from "./queue.js";
+import { all } from "./store.js";
+
+const light = document.querySelector("[data-link]");
+export async function showKept() {
+  const count = (await all("records")).length;
+  if (!light) return count;
+  light.dataset.kept = count;
+  if (count) {
+    light.classList.add("waiting");
+    light.querySelector("b").textContent = `${count} kept on this phone`;
+  } else if (light.querySelector("b").textContent.includes("kept on this phone")) {
+    light.classList.remove("waiting");
+    light.querySelector("b").textContent = "All saved";
+  }
+  return count;
+}
+
+// The worker answers for the server while there is no signal.
+if ("serviceWorker" in navigator) navigator.serviceWorker.register("/worker.js", { scope: "/" }).catch(() => {});
+async function begin() {
+  if (document.querySelector("[data-walk]") || !light || !(await showKept())) return;
+  await bringIn();
+  await showKept();
+}
+begin().catch(() => {}); // a browser that keeps nothing for pages has nothing to bring in

@@ -1,0 +1,25 @@
+// This phone's own database: rounds that were taken along, and records that the server does not have yet.
+
+import { openDB } from "../vendor/idb.js";
+
+let opened = null;
+
+const database = () =>
+  (opened ??= openDB("evarlo", 1, {
+    upgrade(db) {
+      db.createObjectStore("rounds", { keyPath: "round" });
+      db.createObjectStore("records", { keyPath: "key" });
+    },
+  }));
+
+// Written through to the disk before it counts as kept.
+async function write(store, doing) {
+  const transaction = (await database()).transaction(store, "readwrite", { durability: "strict" });
+  await Promise.all([doing(transaction.store), transaction.done]);
+}
+
+export const put = (store, value) => write(store, (s) => s.put(value));
+export const drop = (store, key) => write(store, (s) => s.delete(key));
+export const get = async (store, key) => (await database()).get(store, key);
+export const all = async (store) => (await database()).getAll(store);
+export const recordsOf = async (round) => (await all("records")).filter((r) => r.round === round).sort((a, b) => a.made - b.made);

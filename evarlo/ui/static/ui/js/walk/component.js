@@ -1,0 +1,341 @@
+// A walk in the hand, from this phone alone: it was taken along once with a signal, and what is typed lies in the phone's own
+// database before the next plot is asked. What is known is in `known`, what is shown in `view`; here they meet the page.
+
+import { showKept } from "../light.js";
+import { bringIn } from "../queue.js";
+import { all, get, put, recordsOf } from "../store.js";
+import { canScan, scan } from "./camera.js";
+import { MiniPlan } from "./ground.js";
+import { Scanner, meaning } from "./keys.js";
+import { Walk } from "./known.js";
+import { shrunk } from "./pictures.js";
+import { meanOf, plain, shown } from "./values.js";
+import { nothing, viewOf, waitingLine } from "./view.js";
+
+const OWN_KEYS = "#note, #to, #jump, select, [type=date], [type=file], [type=checkbox]";
+const FULL = "This phone could not keep it: its storage is full or closed to this page. Write it down, and free some room.";
+const NO_PICTURE = "That picture could not be kept. Expected JPEG, PNG or WebP, and room on this phone.";
+
+const newKey = () =>
+  crypto.randomUUID?.() ||
+  "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (c) =>
+    (Number(c) ^ (crypto.getRandomValues(new Uint8Array(1))[0] & (15 >> (Number(c) / 4)))).toString(16),
+  );
+
+// The round as the server has it, with what this phone added; else as it was taken along. `state` says why it is not.
+async function takeAlong(url, name) {
+  const before = await get("rounds", name);
+  try {
+    const answer = await fetch(url, { headers: { "HX-Request": "true" }, cache: "no-store" });
+    if (!answer.ok) return { data: before, state: "locked" };
+    const data = { ...(await answer.json()), asked: before?.asked || [], draft: before?.draft || null, way: before?.way || "laid" };
+    await put("rounds", data);
+    return { data, state: "" };
+  } catch {
+    return { data: before, state: "" }; // no signal: what was taken along serves
+  }
+}
+
+function walkComponent() {
+  let walk = null;
+  let mini = null;
+  let camera = null;
+  let doubted = ""; // a value far from the others, asked about once
+  let state = "";
+  let busy = false; // a record is on its way into the database: keys wait for the next plot
+  let turn = 0; // what was counted before the newest record is no longer said
+  let timer = 0;
+  const ahead = [];
+  const scanner = new Scanner();
+
+  return {
+    view: nothing("", "Looking for the round on this phone…"),
+    typed: "",
+    note: "",
+    open: "", // reasons, note, guide, photo or scan
+    said: "",
+    wrong: false,
+    keepPlace: false,
+    waiting: { text: "", refused: [], logIn: false },
+    canScan: canScan(),
+
+    async init() {
+      const { data, round } = this.$root.dataset;
+      const taken = await takeAlong(data, round);
+      state = taken.state;
+      if (!taken.data)
+        this.view = nothing("This round is not on this phone", "Open it once with a signal; from then on it works without one.");
+      else if (!taken.data.plots.length) this.view = nothing("Nothing to walk", "Every plot of this round is left out.");
+      else await this.begin(taken.data);
+    },
+    async begin(data) {
+      const records = await Promise.all(data.asks.map((a) => recordsOf(a.round)));
+      walk = new Walk(data, records.flat());
+      this.show();
+      this.$nextTick(() => {
+        mini = new MiniPlan(this.$refs.mini, walk, (index) => this.go(index));
+        mini.mark();
+      });
+      document.addEventListener("plot-chosen", (event) => this.jump(event.detail));
+      document.addEventListener("keydown", (event) => this.pressed(event));
+      window.addEventListener("online", () => this.sync());
+      this.sync();
+    },
+
+    show() {
+      this.view = viewOf(walk);
+      this.waiting = { text: "", refused: [], logIn: false }; // until it is counted anew
+      mini?.mark();
+      if (mini) this.focus();
+      else this.$nextTick(() => this.focus());
+      this.count();
+    },
+    // At once, and not when the page is next drawn: the key that follows may be there before.
+    focus() {
+      const { noteBox, note, value } = this.$refs;
+      if (!value) return;
+      noteBox.hidden = this.open !== "note";
+      const field = this.open === "note" ? note : value;
+      if (document.activeElement === field) return;
+      field.focus({ preventScroll: true });
+      if (field.type === "text") field.setSelectionRange(field.value.length, field.value.length); // what follows is typed behind it
+    },
+    tell(text, isWrong) {
+      this.said = text;
+      this.wrong = isWrong;
+    },
+    refuse(text) {
+      this.tell(text, true);
+      this.show();
+    },
+
+    // One thing after the other: what is typed meanwhile is played when it is done.
+    async alone(doing) {
+      busy = true;
+      try {
+        await doing();
+      } finally {
+        busy = false;
+      }
+      while (ahead.length && !busy) await this.play(ahead.shift());
+    },
+
+    send() {
+      const typed = this.typed;
+      const found = walk.reading(typed);
+      if (found.wrong) return this.refuse(found.wrong);
+      if (found.doubt && doubted !== typed) {
+        doubted = typed;
+        const what = `${plain(found.value.number)} ${walk.ask.unit}`;
+        return this.refuse(`${what} is far from the other ${found.doubt}. Save it again if it is right.`);
+      }
+      this.cleared(); // before it is kept: what is typed meanwhile is the next value
+      return walk.sampled ? this.addPart(found.value.number) : this.keep(found.value, typed);
+    },
+    // Into the database first, and only then the next plot.
+    keep(seen, typed = "") {
+      return this.alone(async () => {
+        const { note } = this;
+        const record = walk.record(seen, note, newKey(), Date.now());
+        this.note = "";
+        try {
+          await put("records", record);
+        } catch {
+          Object.assign(this, { typed, note });
+          return this.refuse(FULL);
+        }
+        const drafted = record.again || walk.data.draft;
+        walk.kept(record);
+        if (drafted) await put("rounds", walk.data);
+        this.tell("", false);
+        if (this.open !== "guide") this.open = "";
+        this.show();
+        this.sync();
+      });
+    },
+    // Single plants: each lies in the database at once, and their mean becomes the plot's value.
+    addPart(number) {
+      const parts = [...walk.parts, number];
+      if (parts.length >= walk.ask.samples) return this.keep({ number: meanOf(parts).mean, parts }, String(number));
+      return this.alone(async () => {
+        walk.data.draft = { round: walk.ask.round, plot: walk.plot.id, parts };
+        await put("rounds", walk.data);
+        this.tell("", false);
+        this.show();
+      });
+    },
+    keepParts() {
+      return this.keep({ number: meanOf(walk.parts).mean, parts: walk.parts });
+    },
+    cleared() {
+      this.typed = "";
+      doubted = "";
+    },
+    undo() {
+      if (busy || (!walk.parts.length && !walk.last)) return null;
+      return this.alone(async () => {
+        if (walk.parts.length) {
+          walk.data.draft.parts.pop();
+          await put("rounds", walk.data);
+        } else {
+          const back = walk.taking(Date.now(), newKey());
+          await put("records", back);
+          walk.tookBack(back);
+          this.cleared();
+          this.tell(`Plot ${back.plotNumber} is asked again.`, false);
+          this.sync();
+        }
+        this.show();
+      });
+    },
+
+    tap(key) {
+      if (key.act === "not-yet") this.keep({ cause: "not_reached" });
+      else if (key.act === "clear") this.typed = "";
+      else if (key.press) this.typed += key.press;
+      else this.take(key.value);
+    },
+    take(value) {
+      this.typed = String(value);
+      return this.send();
+    },
+    because(code) {
+      return this.keep({ cause: code });
+    },
+    toggle(what) {
+      this.open = this.open === what ? "" : what;
+      this.show();
+    },
+    go(index) {
+      if (!walk.go(index)) return;
+      this.typed = "";
+      this.tell("", false);
+      this.show();
+    },
+    askFor(round) {
+      walk.ask = walk.data.asks.find((a) => a.round === round);
+      this.typed = "";
+      this.tell("", false);
+      this.show();
+    },
+    jump(text) {
+      const refused = walk.jump(text);
+      if (refused) {
+        this.refuse(refused);
+        return;
+      }
+      this.typed = "";
+      this.tell("", false);
+      this.show();
+    },
+    jumpTyped(event) {
+      this.jump(event.target.elements.to.value);
+    },
+    async changeWay(event) {
+      walk.setWay(event.target.value);
+      await put("rounds", walk.data);
+      this.show();
+    },
+
+    async readCode() {
+      if (this.open === "scan") {
+        camera?.stop();
+        this.open = "";
+        return this.show();
+      }
+      this.open = "scan";
+      try {
+        camera = scan(this.$refs.camera);
+        const code = await camera.code;
+        this.open = "";
+        return code ? this.jump(code) : this.show();
+      } catch {
+        this.open = "";
+        return this.refuse("The camera could not be used. Type the plot's number.");
+      }
+    },
+    // A picture is kept as it is where its place is wished, else shrunk.
+    async picture(event) {
+      const [file] = event.target.files;
+      if (!file) return;
+      const { plot, data } = walk;
+      try {
+        const photo = this.keepPlace ? file : await shrunk(file);
+        const about = {
+          url: plot.pictures,
+          who: data.who,
+          plot: plot.id,
+          plotNumber: plot.number,
+          note: this.note.trim().slice(0, 200),
+        };
+        await put("records", { key: newKey(), photo, made: Date.now(), place: this.keepPlace, ...about });
+        this.tell(`The picture of plot ${plot.number} is kept.`, false);
+      } catch {
+        this.tell(NO_PICTURE, true);
+      }
+      this.open = "";
+      this.show();
+      this.sync();
+    },
+
+    async count() {
+      turn += 1;
+      const mine = turn;
+      const kept = await showKept();
+      const refused = (await all("records")).filter((r) => r.refused);
+      if (mine === turn) this.waiting = waitingLine(kept, refused, state);
+    },
+    async sync() {
+      clearTimeout(timer);
+      state = await bringIn(async (record, answer) => {
+        walk.answered(record, answer, shown);
+        if (answer.state === "rival") this.tell(`Plot ${record.plotNumber}: ${answer.said}`, false);
+        await put("rounds", walk.data);
+      });
+      if (this.said && !this.wrong) this.show();
+      await this.count();
+      if (state) timer = setTimeout(() => this.sync(), state === "offline" ? 4000 : 15000);
+    },
+
+    // A key, or a whole value, as if it came now, on the page that has just been shown.
+    async play(came) {
+      if (came.value != null) this.typed = came.value;
+      if (came.key === "Enter") await this.send();
+      else if (!this.did(came.key) && walk.ask.kind !== "date" && came.key.length === 1) this.typed += came.key;
+    },
+    did(key) {
+      if (scanner.take(key, this.typed, (code) => this.jump(code))) return true;
+      const meant = meaning(key, { ask: walk.ask, open: this.open, sampled: walk.sampled });
+      if (!meant) return false;
+      if (meant.act === "cause") this.because(walk.data.causes[meant.which][0]);
+      else if (meant.act === "toggle") this.toggle(meant.what);
+      else if (meant.act === "open") {
+        this.open = meant.what;
+        this.show();
+      } else if (meant.act === "back") this.go(Math.max(0, walk.at - 1));
+      else if (meant.act === "undo") this.undo();
+      else this.take(meant.value);
+      return true;
+    },
+    pressed(event) {
+      const other = event.ctrlKey || event.metaKey || event.altKey || document.getElementById("keys")?.open;
+      if (other || event.target.matches(OWN_KEYS)) return;
+      if (event.target.matches("button, a, summary") && event.key === "Enter" && !scanner.reading) return;
+      if (busy) {
+        if (event.key.length !== 1 && event.key !== "Enter") return;
+        const value = event.key === "Enter" && this.typed ? this.typed : null; // pasted, or typed by an on-screen keyboard
+        if (value) this.cleared();
+        ahead.push({ key: event.key, value });
+        event.preventDefault();
+      } else if (this.did(event.key)) event.preventDefault();
+    },
+  };
+}
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("walk", walkComponent);
+  // A drawing that ships with a guide, made by the server from its name.
+  Alpine.directive("drawn", (element, { expression }, { evaluate }) => {
+    element.innerHTML = evaluate(expression);
+  });
+});

@@ -1,0 +1,66 @@
+// The queue against a database in memory and a server that fails in every way.
+import "fake-indexeddb/auto";
+import assert from "node:assert/strict";
+import test from "node:test";
+
+globalThis.document = { cookie: "csrftoken=t" };
+Object.defineProperty(globalThis, "navigator", { value: {}, configurable: true });
+const { all, put } = await import("../../evarlo/ui/static/ui/js/store.js");
+const { bringIn, grouped, reason } = await import("../../evarlo/ui/static/ui/js/queue.js");
+
+const record = (key, more = {}) => ({ key, url: "/in/", who: 1, made: Number(key.slice(1)), ...more });
+const keys = async () => (await all("records")).map((r) => r.key).sort();
+const answering = (status, answers) => {
+  globalThis.fetch = async () => ({ ok: status < 400, status, json: async () => ({ answers }) });
+};
+
+test("a record leaves this phone only when the server has answered for it", async () => {
+  await put("records", record("r1"));
+  await put("records", record("r2"));
+  globalThis.fetch = async () => {
+    throw new TypeError("no network");
+  };
+  assert.equal(await bringIn(), "offline");
+  assert.deepEqual(await keys(), ["r1", "r2"]);
+  for (const [status, why] of [
+    [401, "locked"],
+    [409, "another"],
+    [500, "broken"],
+  ]) {
+    answering(status, []);
+    assert.equal(await bringIn(), why);
+    assert.deepEqual(await keys(), ["r1", "r2"]);
+  }
+  answering(200, [{ key: "r1", state: "kept" }]);
+  assert.equal(await bringIn(), "");
+  assert.deepEqual(await keys(), ["r2"]);
+});
+
+test("what the server refuses stays, with the reason, and is not sent again", async () => {
+  answering(200, [{ key: "r2", state: "refused", said: "no such plot" }]);
+  await bringIn();
+  assert.equal((await all("records"))[0].refused, "no such plot");
+  globalThis.fetch = async () => assert.fail("it was sent again");
+  assert.equal(await bringIn(), "");
+});
+
+test("records go in the order in which they were made, a hundred at a time, by person and address", async () => {
+  const sent = [];
+  globalThis.fetch = async (_, { body }) => {
+    const { records } = JSON.parse(body);
+    sent.push(records.map((r) => r.made));
+    return { ok: true, status: 200, json: async () => ({ answers: records.map((r) => ({ key: r.key, state: "kept" })) }) };
+  };
+  for (let i = 150; i > 0; i -= 1) await put("records", record(`n${i}`));
+  await bringIn();
+  assert.deepEqual(
+    sent.map((some) => some.length),
+    [100, 50],
+  );
+  assert.deepEqual(
+    sent.flat(),
+    [...sent.flat()].sort((a, b) => a - b),
+  );
+  assert.equal(grouped([record("a1"), record("a2", { who: 2 }), record("a3")]).size, 2);
+  assert.equal(reason({ ok: true, status: 200 }), "");
+});
