@@ -72,7 +72,7 @@ lint: .venv/dev
 SCRIPTS := evarlo/ui/static/ui/js frontend/tests frontend/build.mjs frontend/eslint.config.mjs
 lint-scripts: frontend/node_modules
 	@frontend/node_modules/.bin/eslint -c frontend/eslint.config.mjs $(SCRIPTS)
-	@frontend/node_modules/.bin/prettier --config frontend/.prettierrc.json --log-level warn --check $(SCRIPTS)
+	@frontend/node_modules/.bin/prettier --config frontend/.prettierrc.json --log-level warn --check $(SCRIPTS) frontend/evarlo.css frontend/styles
 
 frontend/node_modules: frontend/package-lock.json
 	@cd frontend && npm ci --ignore-scripts --no-audit --no-fund --silent && touch node_modules

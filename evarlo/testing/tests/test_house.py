@@ -61,6 +61,13 @@ class House(SimpleTestCase):
             for number, line in enumerate(template.read_text().splitlines(), start=1):
                 self.assertLessEqual(len(line), 132, f"{template}:{number}")
 
+    def test_colours_are_tokens_and_styles_can_be_read(self) -> None:
+        for file in (ROOT.parent / "frontend").glob("styles/*.css"):
+            for number, line in enumerate(file.read_text().splitlines(), start=1):
+                self.assertLessEqual(len(line), 132, f"{file}:{number}")
+                if file.name != "tokens.css":
+                    self.assertNotRegex(line, r"#[0-9a-fA-F]{3,8}\b", f"{file}:{number}")
+
     def test_no_page_leaves_a_path_or_a_note_in_the_code(self) -> None:
         for file in Path(ROOT).rglob("*.py"):
             if "tests" not in file.parts:
