@@ -11,7 +11,15 @@ from django.shortcuts import render
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison, EntryResult
 from evarlo.compare.queries import compare, over_years, said_of
-from evarlo.compare.words import depends_in_words, sentence, source_in_words
+from evarlo.compare.words import (
+    bars_in_words,
+    depends_in_words,
+    levels_in_words,
+    misled_in_words,
+    model_in_words,
+    sentence,
+    source_in_words,
+)
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -47,6 +55,9 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
     if found:
         context |= chart(found) | {
             "sentence": sentence(found),
+            "levels": levels_in_words(found),
+            "misled": [misled_in_words(s, found) for s in found.misled],
+            "bars": bars_in_words(found),
             "two": second_factor(found),
             "marks": marks_of(trial),
             "said": said_of(trial),
@@ -80,6 +91,7 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
     if found:
         plain_blocks = None if found.worked.two else block_figures(found.analysis, found.check_code)
         context |= {"figures": plain_blocks, **_recovered(found), "two": second_factor(found)}
+        context["model"] = model_in_words(found)
         context["anova"] = (
             [(source_in_words(row["source"]), row) for row in plain_blocks["anova_sequential"]] if plain_blocks else []
         )

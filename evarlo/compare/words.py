@@ -26,6 +26,61 @@ def source_in_words(source: str) -> str:
     return SOURCES.get(source, "total")
 
 
+def levels_in_words(comparison: Comparison) -> str:
+    """Why no plain averages are shown where entries stood in small blocks; empty elsewhere."""
+    if comparison.worked.incomplete is None:
+        return ""
+    drawn = ", blocks taken as drawn at random" if comparison.worked.recovered else ""
+    return (
+        "Each entry stood in other small blocks, so plain averages are not shown: these means are adjusted through the blocks "
+        f"that entries share{drawn}."
+    )
+
+
+def misled_in_words(result: EntryResult, comparison: Comparison) -> SafeString:
+    """That the plain average of an entry misleads, because it lost plots in blocks that were unlike the others."""
+    raw, adjusted = result.mean.raw_mean or 0.0, result.mean.lsmean or 0.0
+    said = (
+        "The plain average of <b>{}</b>, {}, misleads: its lost plots stood in {} blocks than the others had. "
+        "Adjusted for blocks it is {}."
+    )
+    better = "poorer" if raw > adjusted else "better"
+    return format_html(said, result.name, figure(raw, comparison), better, f"{adjusted:.{comparison.digits}f}")
+
+
+def bars_in_words(comparison: Comparison) -> str:
+    """What the bars of the chart are, and what the shaded band is held to."""
+    guard = ", each comparison held to 5 % on its own"
+    if comparison.guard == "family" and comparison.versus:
+        guard = f", all {len(comparison.versus.differences)} comparisons together held to 5 % (Dunnett)"
+    return f"Thick bar: one standard error of the mean. Thin: 95 %. Shaded: where a difference from the check could be luck{guard}."
+
+
+def model_in_words(comparison: Comparison) -> str:
+    """What was fitted, for the page that shows the working."""
+    if comparison.worked.two is not None:
+        factor = comparison.trial.factor.lower()
+        opening = f"Entries are compared over all levels of {factor}, every level weighing alike. "
+        if comparison.worked.choice.analysis == "factorial":
+            return opening + "All combinations stand in plots of one size and share one error, found by least squares."
+        return opening + (
+            "Plots of different size vary differently, so each comparison is held against the error of its own size: variances by "
+            "restricted maximum likelihood (REML), standard errors and degrees of freedom after Kenward and Roger."
+        )
+    square = comparison.worked.choice.analysis == "latin"
+    parts = "its row, its column, " if square else "its block, " if comparison.analysis.blocking else ""
+    lost = comparison.analysis.n_observed < comparison.analysis.n_plots
+    missing = (
+        "Plots without a value are left out, and the means of entries that lost plots are adjusted to the others through the "
+        "blocks they share. "
+    )
+    return (
+        f"Each plot's value is taken as the sum of {parts}its entry and luck, and the parts are found by least squares. "
+        f"{missing if lost else ''}A mean here is what the entry would have given as an average over all blocks (its least-squares "
+        "mean). Its standard error holds the luck between plots only."
+    )
+
+
 def listed(items: list[SafeString]) -> SafeString:
     """“a”, “a and b”, “a, b and c”."""
     if len(items) < 2:

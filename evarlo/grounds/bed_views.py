@@ -16,6 +16,7 @@ from evarlo.grounds import services
 from evarlo.grounds.history import Lain, clashes_in, history_of, keep_use, shared_yields
 from evarlo.grounds.models import Bed, BedUse
 from evarlo.grounds.services import BED_TRAITS
+from evarlo.grounds.words import part_in_words, when_in_words
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.draw.occupancy import Box, occupancy
@@ -81,7 +82,7 @@ def _page(request: PersonRequest, bed: Bed, **bound: forms.Form) -> HttpResponse
     context: dict[str, Any] = {
         "bed": bed,
         "drawing": occupancy(boxes, bed.length_m, today) if boxes else None,
-        "lain": list(reversed(lain)),
+        "lain": [(x, when_in_words(x), part_in_words(x)) for x in reversed(lain)],
         "clashes": clashes_in(lain),
         "shared": shared_yields(bed, lain),
         "years": sorted(years_since(uses, today).items(), key=lambda x: x[1]),

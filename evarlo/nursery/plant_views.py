@@ -22,6 +22,7 @@ from evarlo.nursery.queries import step_rows
 from evarlo.nursery.raising import keep_rule, rule_of, undo_bought
 from evarlo.nursery.stand import What, below, leave_thin_out, mark_station, stands
 from evarlo.nursery.step_form import StepForm, days_on_record, keep_step_form
+from evarlo.nursery.words import planted_in_words
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials.frame import frame
@@ -59,17 +60,19 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
         "outlook": outlook,
     }
     rows = step_rows(trial, Step.PLANTED)
+    short = [f for f in found if f.short and not f.way and raised]
     hardened = Tending.objects.in_force().filter(tray__sowings__entry__trial=trial, what=Tending.What.HARDENED).exists()
     context = {
         "fits": found,
         "raised": raised,
         "rule": rule,
-        "short": [f for f in found if f.short and not f.way and raised],
+        "short": short,
         "word": _word(trial, outlook, hardened),
         "age": _ages(trial, books, hardened),
         "planted_plots": [(p, by_plot[p.pk]) for p in plots_of(trial) if by_plot.get(p.pk)],
         "done": len(rows),
         "total": len(plots_of(trial)),
+        "lead": planted_in_words(len(rows), len(plots_of(trial)), len(short), trial.plant_on),
         "by_day": days_on_record(trial, rows),
     }
     wrong = any(f.errors for f in given.values())

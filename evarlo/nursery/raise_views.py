@@ -19,6 +19,7 @@ from evarlo.nursery.models import Happening, Sowing, Tending, Tray
 from evarlo.nursery.names import called
 from evarlo.nursery.raising import Act, happen, keep_rule, prick_out, rule_of, tend, undo_happening, undo_tending
 from evarlo.nursery.sowing import cells_typed
+from evarlo.nursery.words import coming_in_words, resow_in_words
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -34,11 +35,13 @@ from evarlo.ui.words import counted
 from trialcore.field.emergence import Coming as Word
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.hardening import HardeningDay, hardening_steps
+from trialcore.reckoning.resow import Advice
 from trialcore.reckoning.trays import first_free
 
 DRAWN = 30  # points of a fitted curve
 MANY = 40  # curves beyond which those that are as they should be are drawn from count to count
 HURTS = (Word.FAILED, Word.FEWER, Word.SLOW)
+ENOUGH = (Advice.ENOUGH, Advice.WAIT)  # of which nothing has to be done
 
 
 @dataclass(frozen=True)
@@ -90,12 +93,14 @@ def _figures(trial: Trial, books: list[EntryBook], names: dict[int, str]) -> dic
     rows = coming_up(trial, books, timezone.localdate())
     last, why = last_sowing(trial)
     counted = [r for r in rows if r.emergence]
+    behind = [(r, names[r.book.entry.pk]) for r in counted if r.emergence and r.emergence.coming in HURTS]
     return {
+        "short": [(r, names[r.book.entry.pk], resow_in_words(r, last)) for r in rows if r.resow and r.resow.advice not in ENOUGH],
+        "lead": coming_in_words(len(counted), behind),
         "rows": [(r, names[r.book.entry.pk]) for r in rows],
         "told": len(counted),
         "last": last,
         "last_why": why,
-        "behind": [(r, names[r.book.entry.pk]) for r in counted if r.emergence and r.emergence.coming in HURTS],
         "drawing": _drawn(counted) if counted else "",
     }
 

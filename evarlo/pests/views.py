@@ -28,6 +28,7 @@ from evarlo.pests.watches import (
     threshold_for,
     traits_of,
 )
+from evarlo.pests.words import clustered_in_words
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import values_ground
 from evarlo.trials.models import Trial
@@ -136,6 +137,7 @@ def watch_page(
         "traits": traits,
         "shown": shown,
         "course": course,
+        "clustered": clustered_in_words(course.together) if course and course.together else None,
         "said": in_words(watch, courses[told_by.key]),
         "form": form or ConfirmForm(initial={"on": timezone.localdate(), "how": watch.confirmed_how}),
         "limit": limit or ThresholdForm(initial={"threshold": watch.threshold}),

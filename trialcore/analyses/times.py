@@ -32,6 +32,14 @@ class Curve:
         return self.share * float(ndtr((log(day) - log(self.median_days)) / self.spread_log)) if day > 0 else 0.0
 
     @property
+    def share95(self) -> tuple[float, float] | None:
+        """95 % interval of the final share, on the logit scale."""
+        if self.covariance is None:
+            return None
+        middle, half = log(self.share / (1 - self.share)), Z95 * float(np.sqrt(self.covariance[0, 0]))
+        return 1 / (1 + exp(half - middle)), 1 / (1 + exp(-half - middle))
+
+    @property
     def median95(self) -> tuple[float, float] | None:
         """95 % interval of the median time in days, on the log scale."""
         if self.covariance is None:

@@ -43,8 +43,8 @@ class Curves(unittest.TestCase):
         rng = np.random.default_rng(5)
         rows = [came(rng, 72, 0.8, 8.5, 0.3) for _ in range(600)]
         found = [surely(f) for f in fit_curves([DAYS] * 600, rows, [72] * 600)]
-        for name, truth in (("median95", 8.5), ("share95", 0.8)):
-            held = np.mean([low <= truth <= high for low, high in (getattr(f, name) for f in found)])
+        for name, intervals, truth in (("median", [f.median95 for f in found], 8.5), ("share", [f.share95 for f in found], 0.8)):
+            held = np.mean([low <= truth <= high for low, high in intervals])
             self.assertGreater(held, 0.925, name)
             self.assertLess(held, 0.975, name)
 

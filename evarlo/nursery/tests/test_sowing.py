@@ -64,7 +64,7 @@ class Cells(TestCase):
         with self.assertRaisesMessage(Refused, "There is a tray t1 already"):
             new_tray("t1", 6, 10, None, None, self.today, self.by)
         with mock.patch("evarlo.nursery.sowing.MOST_TRAYS", 1), self.assertRaisesMessage(Refused, "There are 1 trays already"):
-            new_tray("t2", 6, 10, None, None, self.today, self.by)
+            new_tray("t99", 6, 10, None, None, self.today, self.by)
         loose = world.trial(self.by, name="Loose", fixed=False)
         with self.assertRaisesMessage(Refused, "Fix the layout first"):
             sow_cells(Put(loose.entries.all()[0], None, 1), tray, [1], session_of(self.n.sown, self.by, {}), self.today)

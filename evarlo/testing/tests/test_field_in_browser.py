@@ -312,6 +312,20 @@ class SpeedOfTheHand(Walkers):
         kept = {o.plot.number: o.number if o.number is not None else o.cause for o in Observation.objects.select_related("plot")}
         self.assertEqual([kept[n] for n in self.numbers[:4]], [12, 7, "failed", 3])
 
+    def test_a_key_before_the_field_has_the_focus_is_not_lost(self) -> None:
+        page = self.walk_for("damage")
+        expect(page.locator("#value")).to_be_focused()
+        page.evaluate("() => document.activeElement.blur()")
+        page.keyboard.press("1")
+        expect(page.locator("#value")).to_be_focused()
+        page.keyboard.press("2")
+        expect(page.locator("#value")).to_have_value("12")
+        page.evaluate("() => document.activeElement.blur()")
+        page.keyboard.press("Enter")
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[1])
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
+        self.assertEqual([(o.plot.number, o.number) for o in Observation.objects.all()], [(self.numbers[0], 12)])
+
     def test_a_new_version_of_the_worker_strands_nothing(self) -> None:
         page = self.take()
         page.context.set_offline(True)

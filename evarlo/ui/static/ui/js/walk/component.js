@@ -301,7 +301,10 @@ function walkComponent() {
     async play(came) {
       if (came.value != null) this.typed = came.value;
       if (came.key === "Enter") await this.send();
-      else if (!this.did(came.key) && walk.ask.kind !== "date" && came.key.length === 1) this.typed += came.key;
+      else if (!this.did(came.key)) this.typeIn(came.key);
+    },
+    typeIn(key) {
+      if (walk.ask.kind !== "date" && key.length === 1) this.typed += key;
     },
     did(key) {
       if (scanner.take(key, this.typed, (code) => this.jump(code))) return true;
@@ -328,6 +331,15 @@ function walkComponent() {
         ahead.push({ key: event.key, value });
         event.preventDefault();
       } else if (this.did(event.key)) event.preventDefault();
+      else if (event.target === document.body) this.stray(event);
+    },
+    // A key that came before the field had the focus is the field's all the same.
+    stray(event) {
+      if (event.key === "Enter") this.send();
+      else if (event.key.trim().length !== 1) return;
+      else this.typeIn(event.key);
+      event.preventDefault();
+      this.focus();
     },
   };
 }
