@@ -51,10 +51,11 @@ OF_ROWS = {"objects", "filter", "exclude", "all", "in_force", "newest"}
 
 
 def imports_of(file: Path) -> Iterator[str]:
-    """Every module that a file imports, also inside functions."""
+    """Every module that a file imports, also inside functions, and each name taken from one, since it may be a module itself."""
     for node in ast.walk(ast.parse(file.read_text())):
         if isinstance(node, ast.ImportFrom) and node.module:
             yield node.module
+            yield from (f"{node.module}.{alias.name}" for alias in node.names)
         elif isinstance(node, ast.Import):
             yield from (alias.name for alias in node.names)
 
@@ -102,25 +103,15 @@ def core_modules() -> dict[str, set[str]]:
     for file in (ROOT.parent / "trialcore").rglob("*.py"):
         if "tests" not in file.parts:
             name = ".".join(file.relative_to(ROOT.parent).with_suffix("").parts).removesuffix(".__init__")
-            found[name] = set(names_imported(file))
+            found[name] = set(imports_of(file))
     return found
-
-
-def names_imported(file: Path) -> Iterator[str]:
-    """As `imports_of`, and each name that is taken from a module as well, since it may be a module itself."""
-    for node in ast.walk(ast.parse(file.read_text())):
-        if isinstance(node, ast.ImportFrom) and node.module:
-            yield node.module
-            yield from (f"{node.module}.{alias.name}" for alias in node.names)
-        elif isinstance(node, ast.Import):
-            yield from (alias.name for alias in node.names)
 
 
 def unreached_core() -> list[str]:
     """Modules of the core that neither a page nor a verb of the command line comes to."""
     modules = core_modules()
     pages = (f for f in ROOT.rglob("*.py") if not {"tests", "testing", "demo"} & set(f.parts) and f.name != "__main__.py")
-    to_see = {"trialcore.formats.cli", *(name for file in pages for name in names_imported(file))}
+    to_see = {"trialcore.formats.cli", *(name for file in pages for name in imports_of(file))}
     seen: set[str] = set()
     while to_see:
         name = to_see.pop()

@@ -206,27 +206,23 @@ function walkComponent() {
       this.open = this.open === what ? "" : what;
       this.show();
     },
-    go(index) {
-      if (!walk.go(index)) return;
+    // Another plot or trait is asked: what was typed or said was of the one before.
+    afresh() {
       this.typed = "";
       this.tell("", false);
       this.show();
+    },
+    go(index) {
+      if (walk.go(index)) this.afresh();
     },
     askFor(round) {
       walk.ask = walk.data.asks.find((a) => a.round === round);
-      this.typed = "";
-      this.tell("", false);
-      this.show();
+      this.afresh();
     },
     jump(text) {
       const refused = walk.jump(text);
-      if (refused) {
-        this.refuse(refused);
-        return;
-      }
-      this.typed = "";
-      this.tell("", false);
-      this.show();
+      if (refused) this.refuse(refused);
+      else this.afresh();
     },
     jumpTyped(event) {
       this.jump(event.target.elements.to.value);
