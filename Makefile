@@ -3,6 +3,7 @@ PYTHON ?= python3
 PORT ?= 8000
 EXAMPLES ?= 1000
 export OPENBLAS_NUM_THREADS ?= 1
+unexport PYTHONDONTWRITEBYTECODE  # without what it forbids to keep, every command would compile everything anew
 RUN := .venv/bin/python
 MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
@@ -52,7 +53,7 @@ serve: .venv/run
 
 test: .venv/dev
 	@bin/ensure-chromium
-	@$(MANAGE) test --parallel 2 --timing trialcore evarlo
+	@$(MANAGE) test --parallel 3 --timing trialcore evarlo
 
 test-fast: .venv/dev
 	@$(MANAGE) test --parallel 2 --exclude-tag browser trialcore evarlo

@@ -95,7 +95,7 @@ DATABASES = {
                 "PRAGMA journal_size_limit=67108864;"
             ),
         },
-        "TEST": {"NAME": DATA / "test.sqlite3"},
+        "TEST": {"NAME": DATA / "test.sqlite3", "MIGRATE": False},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

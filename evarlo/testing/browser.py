@@ -8,15 +8,13 @@ import shutil
 from pathlib import Path
 from typing import Any, ClassVar
 
+from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
-from django.test import tag
+from django.test import Client, tag
 from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expect, sync_playwright
 
-from evarlo.catalogue.models import Crop, Guide, Problem, Trait
-from evarlo.catalogue.problems import put_in_problems
-from evarlo.catalogue.services import put_in_shipped_crops
-from evarlo.catalogue.traits import put_in_library
-from evarlo.testing.world import PASSWORD
+from evarlo.people.models import User
+from evarlo.testing.world import put_in_what_ships
 
 FLAGS = (
     "--no-sandbox",
@@ -59,16 +57,14 @@ class BrowserTest(StaticLiveServerTestCase):
     forgiven: ClassVar[tuple[str, ...]] = ()
 
     def setUp(self) -> None:
-        expect.set_options(timeout=10_000)
+        expect.set_options(timeout=45_000)  # a busy machine may take long; a quiet one never waits for it
         self.complaints: list[str] = []
         self.contexts: list[BrowserContext] = []
 
     def _fixture_teardown(self) -> None:
         """Each test ends with empty tables; what a migration put in is put in again for whichever test comes next."""
         super()._fixture_teardown()  # type: ignore[misc]
-        put_in_library(Trait, Guide)
-        put_in_problems(Problem)
-        put_in_shipped_crops(Crop)
+        put_in_what_ships()
 
     def tearDown(self) -> None:
         for context in self.contexts:
@@ -76,7 +72,7 @@ class BrowserTest(StaticLiveServerTestCase):
         self.assertEqual(self.complaints, [])
 
     def open(self, who: str = "", size: dict[str, int] | None = None, **more: Any) -> Page:
-        """A page in a new context, logged in as `who` when given."""
+        """An empty page in a new context, in which `who` is logged in when given."""
         size = size or DESK
         context = browser().new_context(viewport=size, has_touch=size["width"] < 500, locale="en-GB", **more)  # type: ignore[arg-type]
         self.contexts.append(context)
@@ -84,11 +80,10 @@ class BrowserTest(StaticLiveServerTestCase):
         page.on("console", lambda m: self._complain(m.text) if m.type == "error" else None)
         page.on("pageerror", lambda e: self._complain(str(e)))
         if who:
-            page.goto(f"{self.live_server_url}/people/log-in/")
-            page.get_by_label("Username").fill(who)
-            page.get_by_label("Password").fill(PASSWORD)
-            page.get_by_role("button", name="Log in").click()
-            expect(page.get_by_role("button", name="Log out")).to_be_visible()
+            visitor = Client()
+            visitor.force_login(User.objects.get(username=who), backend=settings.AUTHENTICATION_BACKENDS[-1])
+            key = visitor.cookies[settings.SESSION_COOKIE_NAME].value
+            context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": key, "url": self.live_server_url}])
         return page
 
     def _complain(self, text: str) -> None:

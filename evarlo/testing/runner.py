@@ -6,7 +6,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import connection
-from django.test.runner import DiscoverRunner
+from django.test.runner import DiscoverRunner, ParallelTestSuite
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis
 
@@ -19,7 +19,14 @@ hypothesis.load_profile(os.environ.get("EVARLO_EXAMPLES", "steady"))
 
 
 class Runner(DiscoverRunner):
-    """Fast hashing, no wait for the disk, and every table in the file before it is cloned for the workers."""
+    """Fast hashing, no wait for the disk, tables made at once from the models, and every one of them in the file before it is
+    cloned for the workers. That the migrations make the same is tested where a server is started on a new database."""
+
+    def build_suite(self, *args: Any, **kwargs: Any) -> Any:
+        suite = super().build_suite(*args, **kwargs)
+        if isinstance(suite, ParallelTestSuite):
+            suite.subsuites = mixed(suite.subsuites)
+        return suite
 
     def setup_test_environment(self, **kwargs: Any) -> None:
         super().setup_test_environment(**kwargs)
@@ -33,9 +40,23 @@ class Runner(DiscoverRunner):
             left_behind.unlink()
         workers, self.parallel = self.parallel, 0
         made = super().setup_databases(**kwargs)
+        if made:
+            from evarlo.testing.world import put_in_what_ships
+
+            put_in_what_ships()
         self.parallel = workers
         if workers > 1 and made:
             connection.close()  # the last one to close writes everything into the one file that is copied
             for index in range(workers):
                 connection.creation.clone_test_db(suffix=str(index + 1), verbosity=self.verbosity)
         return made
+
+
+def mixed(classes: list[Any]) -> list[Any]:
+    """The classes in the order in which workers take them: those with a browser, which wait more than they compute, spread
+    evenly over the first two thirds of the others, so that no worker computes while another has nothing but waiting left."""
+    waiting = [c for c in classes if "browser" in getattr(next(iter(c)), "tags", ())]
+    computing = [c for c in classes if c not in waiting]
+    step = 2 * len(computing) / (3 * len(waiting) or 1)
+    places = [(i * step, 0, c) for i, c in enumerate(waiting)] + [(float(i), 1, c) for i, c in enumerate(computing)]
+    return [c for _, _, c in sorted(places, key=lambda p: p[:2])]

@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import TYPE_CHECKING
 
 from django.utils import timezone
-from icalendar import Calendar, Event
 
 from evarlo.trials.models import Trial
 from evarlo.trials.registry import registry
 from evarlo.trials.tasks import tasks_of
 from trialcore.reckoning.schedule import schedule
+
+if TYPE_CHECKING:
+    from icalendar import Calendar  # loaded where a calendar is asked for
 
 
 @dataclass(frozen=True)
@@ -54,6 +57,8 @@ def feed_of(root: str) -> bytes:
 
 
 def _empty(name: str) -> Calendar:
+    from icalendar import Calendar
+
     made = Calendar()
     made.add("prodid", "-//Evarlo//trial calendar//EN")
     made.add("version", "2.0")
@@ -62,6 +67,8 @@ def _empty(name: str) -> Calendar:
 
 
 def _put_in(made: Calendar, trial: Trial, address: str) -> None:
+    from icalendar import Event
+
     now = timezone.now()
     for entry in sorted(entries_of(trial), key=lambda e: (e.on, e.key)):
         event = Event()

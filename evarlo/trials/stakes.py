@@ -6,13 +6,16 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import segno
-from django.contrib.staticfiles import finders
-from fpdf import FPDF
 
 from evarlo.trials.models import Plot, Trial
 
+if TYPE_CHECKING:
+    from fpdf import FPDF  # takes a second or two to load, so only where something is printed
+
+FONTS = Path(__file__).parent / "fonts"  # cut from the pages' own by `bin/cut-fonts`
 POINT = 0.3528  # millimetres
 QUIET = 1.2  # millimetres around a code
 
@@ -84,6 +87,8 @@ def labels_pdf(labels: Sequence[Label], sheet: Sheet, start: int = 1) -> bytes:
 
     Raises ValueError when there is no label or `start` is not on the sheet.
     """
+    from fpdf import FPDF
+
     if not labels:
         raise ValueError("there is no plot to print a label for")
     if not 1 <= start <= sheet.count:
@@ -104,10 +109,8 @@ def labels_pdf(labels: Sequence[Label], sheet: Sheet, start: int = 1) -> bytes:
 
 def _fonts(pdf: FPDF) -> None:
     for family, file in (("archivo", "archivo-latin"), ("archivo-ext", "archivo-latin-ext")):
-        path = finders.find(f"ui/fonts/{file}.woff2")
-        assert isinstance(path, str) and Path(path).exists()
-        pdf.add_font(family, fname=path, variations={"wght": 400.0, "wdth": 88.0})
-        pdf.add_font(family, style="B", fname=path, variations={"wght": 800.0, "wdth": 108.0})
+        pdf.add_font(family, fname=FONTS / f"{file}-regular.ttf")
+        pdf.add_font(family, style="B", fname=FONTS / f"{file}-bold.ttf")
     pdf.set_fallback_fonts(["archivo-ext"], exact_match=True)
 
 

@@ -93,14 +93,15 @@ def drawn_leaf(shape: Shape, lesion: Lesion, share: float, seed: int, alike: Ali
     while hit.sum() < wanted and len(lesions) < MOST_LESIONS:
         centre, size, turn, wobble = _place(luck, shape, lesion, points, hit, share)
         outline = _blob(centre, size, lesion, turn, wobble)
-        new = hit | _covers(outline, points)
-        if new.sum() > wanted:
-            outline = _shrunk(centre, size, lesion, turn, wobble, points, hit, wanted)
+        within = _covers(outline, points)
+        room = wanted - hit.sum()
+        if np.count_nonzero(~hit[within]) > room:
+            outline = _shrunk(centre, size, lesion, turn, wobble, points, hit, room)
             lesions.append(outline)
-            hit = hit | _covers(outline, points)
+            hit[_covers(outline, points)] = True
             break
         lesions.append(outline)
-        hit = new
+        hit[within] = True
     whole = _outline(shape, np.linspace(0, 1, 80))
     return Leaf(shape, lesion, whole, tuple(lesions), _marks(luck, shape, alike, points), alike, 100 * float(hit.mean()))
 
@@ -110,7 +111,7 @@ def damaged_share(leaf: Leaf) -> float:
     points = _inside(leaf.shape)
     hit = np.zeros(len(points), dtype=bool)
     for outline in leaf.lesions:
-        hit |= _covers(outline, points)
+        hit[_covers(outline, points)] = True
     return 100 * float(hit.mean())
 
 
@@ -134,13 +135,20 @@ def drawn_plot(rows: int, in_row: int, affected: int, seed: int, together: bool 
 
 @cache
 def _inside(shape: Shape) -> Floats:
-    """Grid points of the leaf."""
+    """Grid points of the leaf, row by row: their y never falls."""
     x = (np.arange(GRID) + 0.5) / GRID
     reach = float(half_width(shape, x).max())
     y = np.arange(-reach, reach, 1 / GRID) + 0.5 / GRID
     xs, ys = np.meshgrid(x, y)
     keep = np.abs(ys) <= half_width(shape, xs)
     return np.column_stack([xs[keep], ys[keep]])
+
+
+@cache
+def _at_margin(shape: Shape) -> np.ndarray:
+    """Which grid points lie near the margin."""
+    points = _inside(shape)
+    return np.abs(points[:, 1]) > 0.82 * half_width(shape, points[:, 0])
 
 
 def _place(
@@ -150,11 +158,12 @@ def _place(
     low, high = SIZE[lesion]
     size = float(luck.uniform(low, high)) * (1 + share / 60)
     wobble = 1 + luck.normal(0, 0.16, 14)
-    free = points[~hit] if (~hit).any() else points
-    centre = free[luck.integers(len(free))]
+    sound = ~hit if not hit.all() else ~np.zeros_like(hit)
+    free = np.flatnonzero(sound)
+    centre = points[free[luck.integers(len(free))]]
     if lesion == "margin":
-        edge = free[np.abs(free[:, 1]) > 0.82 * half_width(shape, free[:, 0])]
-        centre = edge[luck.integers(len(edge))] if len(edge) else centre
+        edge = np.flatnonzero(sound & _at_margin(shape))
+        centre = points[edge[luck.integers(len(edge))]] if len(edge) else centre
     return centre, size, float(luck.uniform(0, np.pi)), np.clip(wobble, 0.6, 1.5)
 
 
@@ -168,29 +177,28 @@ def _blob(centre: Floats, size: float, lesion: Lesion, turn: float, wobble: Floa
 
 
 def _covers(outline: Floats, points: Floats) -> np.ndarray:
-    """Which points lie within an outline (even-odd rule), only those near it being looked at."""
+    """Which points, by number, lie within an outline (even-odd rule); only those near it are looked at. `points` are in the
+    order of `_inside`."""
     low, high = outline.min(axis=0), outline.max(axis=0)
-    near = np.flatnonzero(((points >= low) & (points <= high)).all(axis=1))
-    within = np.zeros(len(points), dtype=bool)
-    if not len(near):
-        return within
+    first, after = np.searchsorted(points[:, 1], low[1], "left"), np.searchsorted(points[:, 1], high[1], "right")
+    x = points[first:after, 0]
+    near = first + np.flatnonzero((x >= low[0]) & (x <= high[0]))
     p = points[near]
     a, b = outline, np.roll(outline, -1, axis=0)
     above = (a[:, 1] > p[:, 1:2]) != (b[:, 1] > p[:, 1:2])
     with np.errstate(divide="ignore", invalid="ignore"):
         cross = (b[:, 0] - a[:, 0]) * (p[:, 1:2] - a[:, 1]) / (b[:, 1] - a[:, 1]) + a[:, 0]
-    within[near] = ((above & (p[:, 0:1] < cross)).sum(axis=1) % 2).astype(bool)
-    return within
+    return np.asarray(near[((above & (p[:, 0:1] < cross)).sum(axis=1) % 2).astype(bool)])
 
 
 def _shrunk(
-    centre: Floats, size: float, lesion: Lesion, turn: float, wobble: Floats, points: Floats, hit: np.ndarray, wanted: float
+    centre: Floats, size: float, lesion: Lesion, turn: float, wobble: Floats, points: Floats, hit: np.ndarray, room: float
 ) -> Floats:
-    """The last lesion at the size at which the share is met."""
+    """The last lesion at the size at which no more than `room` further points are hit."""
     low, high = 0.0, size
     for _ in range(18):
         middle = (low + high) / 2
-        if (hit | _covers(_blob(centre, middle, lesion, turn, wobble), points)).sum() > wanted:
+        if np.count_nonzero(~hit[_covers(_blob(centre, middle, lesion, turn, wobble), points)]) > room:
             high = middle
         else:
             low = middle

@@ -106,6 +106,7 @@ class Feet(BrowserTest):
     def test_a_plan_is_typed_and_read_in_feet_and_kept_in_metres(self) -> None:
         world.person()
         page = self.open("manager")
+        page.goto(self.at("/"))
         page.get_by_role("link", name="Manager T.").click()
         page.get_by_label("Imperial").check()
         page.get_by_role("button", name="Save").click()

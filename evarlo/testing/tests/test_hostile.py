@@ -12,6 +12,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, override_settings
 from django.urls import URLPattern, URLResolver, get_resolver
 
+from evarlo.catalogue.models import Crop, Cultivar, Trait
+from evarlo.grounds.models import Bed, Site
 from evarlo.people.models import Role, User
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -135,6 +137,8 @@ class Hostile(TestCase):
         world.sow(cls.trial, by)
         cls.asked = world.keep_yields(cls.trial, by, {"Corvane": 5, "Quillet": 6.5, "OF-17": 5.2, "Brakewater": 3.4})
         world.trial(by, name="Second", fixed=False)
+        kinds = (Site, Bed, Cultivar, Trait, Crop)  # whatever numbers the database has come to
+        cls.firsts = [kind.objects.values_list("pk", flat=True).order_by("pk")[0] for kind in kinds]
         cls.addresses = [p for p in patterns(get_resolver()) if "static" not in p and "log-out" not in p]
 
     def address(self, chance: random.Random, pattern: str) -> str:
@@ -145,7 +149,7 @@ class Hostile(TestCase):
             if "uuid" in kind:
                 return str(chance.choice([uuid.UUID(int=7), *self.observations]))
             return (
-                chance.choice(["1", "2", "99999999999999999999", str(self.asked.pk), *map(str, self.plots[:3])])
+                chance.choice(["99999999999999999999", str(self.asked.pk), *map(str, self.firsts), *map(str, self.plots[:3])])
                 if "int" in kind
                 else "x"
             )

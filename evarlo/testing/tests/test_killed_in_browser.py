@@ -1,4 +1,5 @@
-"""The server is killed while it takes a batch in, and started again: what was typed is there once, to the record."""
+"""A server on a new database: the migrations make what the models say, and when it is killed while it takes a batch in, and
+started again, what was typed is there once, to the record."""
 
 import os
 import signal
@@ -12,8 +13,10 @@ import time
 import unittest
 import urllib.request
 from pathlib import Path
+from typing import ClassVar
 
 from django.conf import settings
+from django.db import connection
 from django.test import tag
 from playwright.sync_api import Page, expect
 
@@ -30,16 +33,33 @@ names = [f"N{n}" for n in range(20)]
 made = world.trial(by, entries=names, check="N0", blocks=2, plot_length_m=0.5, plot_width_m=0.5)
 print(f"/trials/{made.slug}/walk/{open_round(made, world.trait('damage'), timezone.localdate(), by).pk}/")
 """
+WHAT_SHIPS = (
+    "select key, name, kind, source, unit, method, direction, low, high, decimals, samples from catalogue_trait order by key",
+    "select t.key, g.version, g.anchors from catalogue_guide g join catalogue_trait t on t.id = g.trait_id order by t.key",
+    "select name, kind, signs, threshold from catalogue_problem order by name",
+    "select name, profile from catalogue_crop order by name",
+)
 DEATHS = (0.0, 0.015, 0.06)  # seconds from when a batch is sent to when the server dies
 
 
 @tag("browser")
 class Killed(unittest.TestCase):
-    def setUp(self) -> None:
-        self.data = tempfile.TemporaryDirectory()
-        self.addCleanup(self.data.cleanup)
-        self.env = {**os.environ, "EVARLO_DATA": self.data.name, "DJANGO_SETTINGS_MODULE": "evarlo.settings"}
-        self.run_python("manage.py", "migrate", "--verbosity", "0")
+    data: ClassVar[tempfile.TemporaryDirectory[str]]
+    env: ClassVar[dict[str, str]]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.data = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(cls.data.cleanup)
+        cls.env = {**os.environ, "EVARLO_DATA": cls.data.name, "DJANGO_SETTINGS_MODULE": "evarlo.settings"}
+        cls.run_python("manage.py", "migrate", "--verbosity", "0")
+
+    @classmethod
+    def run_python(cls, *words: str) -> str:
+        done = subprocess.run([sys.executable, *words], cwd=settings.ROOT, env=cls.env, check=True, capture_output=True, text=True)
+        return done.stdout
+
+    def begin(self) -> None:
         self.path = self.run_python("-c", MAKE).strip().splitlines()[-1]
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
@@ -47,10 +67,6 @@ class Killed(unittest.TestCase):
         self.server: subprocess.Popen[bytes] | None = None
         self.start()
         self.addCleanup(self.kill)
-
-    def run_python(self, *words: str) -> str:
-        done = subprocess.run([sys.executable, *words], cwd=settings.ROOT, env=self.env, check=True, capture_output=True, text=True)
-        return done.stdout
 
     def start(self) -> None:
         gunicorn = str(Path(sys.executable).parent / "gunicorn")
@@ -82,7 +98,20 @@ class Killed(unittest.TestCase):
         db.close()
         return dict(standing), every, rivals
 
+    def test_the_migrations_make_what_the_tests_stand_on(self) -> None:
+        """The tests' tables come from the models and their library from the services: the same as a new place gets."""
+        with sqlite3.connect(Path(self.data.name) / "evarlo.sqlite3") as migrated, connection.cursor() as made:
+            for table in connection.introspection.table_names():
+                if table != "django_migrations":
+                    asked = f"select name, type, \"notnull\", pk from pragma_table_info('{table}') order by name"
+                    self.assertEqual(migrated.execute(asked).fetchall(), made.execute(asked).fetchall(), table)
+            for asked in WHAT_SHIPS:
+                self.assertEqual(migrated.execute(asked).fetchall(), made.execute(asked).fetchall(), asked)
+                self.assertGreater(len(migrated.execute(asked).fetchall()), 8, asked)
+        migrated.close()
+
     def test_what_was_typed_is_there_once_however_often_the_server_dies(self) -> None:
+        self.begin()
         context = browser().new_context(viewport=PHONE, locale="en-GB")  # type: ignore[arg-type]
         self.addCleanup(context.close)
         page = context.new_page()

@@ -16,7 +16,7 @@ from evarlo.harvest.models import Picking
 from evarlo.pests.watches import begin_watch
 from evarlo.seeds.services import keep_lot
 from evarlo.testing import world
-from evarlo.testing.browser import PHONE, BrowserTest
+from evarlo.testing.browser import DESK, PHONE, BrowserTest
 from evarlo.trials.models import Trial
 from evarlo.verdicts.models import SignedBoard
 from evarlo.walks.models import Observation
@@ -29,6 +29,7 @@ class Season(BrowserTest):
     def test_from_question_to_verdict(self) -> None:
         world.person()
         page = self.open("manager")
+        page.goto(self.at("/"))
         self.plan(page)
         self.lay_out(page)
         self.sow_and_plant(page)
@@ -282,11 +283,12 @@ class EveryPage(BrowserTest):
             f"/trials/{loose.slug}/change/",
             *(f"/trials/{made.slug}/{p}" for p in paths),
         ]
-        for size in (None, PHONE):
-            page = self.open("manager", size)
-            for path in pages:
+        page = self.open("manager", PHONE)
+        for path in pages:
+            page.goto(self.at(path))
+            for size in (PHONE, DESK):
                 with self.subTest(path=path, size=size):
-                    page.goto(self.at(path))
+                    page.set_viewport_size(size)
                     self.accessible(page, path)
                     self.no_sideways(page, path)
 
