@@ -57,10 +57,12 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "evarlo.people.middleware.Door",
     "evarlo.people.middleware.Units",
+    "evarlo.people.middleware.WayBack",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "axes.middleware.AxesMiddleware",
+    "evarlo.people.once.Once",
 ]
 
 ROOT_URLCONF = "evarlo.urls"

@@ -1,11 +1,13 @@
-"""The door of every page and every part of a page, and the units in which they are shown."""
+"""The door of every page and every part of a page, the units in which they are shown, and the way back from an act's address."""
 
 from collections.abc import Callable
 from typing import Any
+from urllib.parse import urlsplit
 
 from django.contrib.auth.middleware import LoginRequiredMiddleware
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.http.response import HttpResponseBase
+from django.urls import Resolver404, resolve
 
 from evarlo.ui.units import stop_using, use_imperial
 
@@ -31,3 +33,42 @@ class Units:
             return self.get_response(request)
         finally:
             stop_using(token)
+
+
+class WayBack:
+    """The address of an act is no page. Who comes to one (by a reload after a refused form, or by the back button) is led to the
+    page on which the form stands: where they came from, else the nearest address above that is one."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponseBase]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        response = self.get_response(request)
+        if response.status_code != 405 or request.method not in ("GET", "HEAD"):
+            return response
+        return HttpResponseRedirect(came_from(request) or above(request.path))
+
+
+def came_from(request: HttpRequest) -> str:
+    """The page of ours that led here, or nothing when it is this address or not ours."""
+    before = urlsplit(request.headers.get("Referer", ""))
+    if before.netloc != request.get_host() or before.path == request.path or not is_address(before.path):
+        return ""
+    return before.path + (f"?{before.query}" if before.query else "")
+
+
+def above(path: str) -> str:
+    """The nearest address above `path`; the last one is Today's."""
+    while path.strip("/"):
+        path = path.rstrip("/").rpartition("/")[0] + "/"
+        if is_address(path):
+            return path
+    return "/"
+
+
+def is_address(path: str) -> bool:
+    try:
+        resolve(path)
+    except Resolver404:
+        return False
+    return True

@@ -1,3 +1,5 @@
+import uuid
+
 from django.contrib.auth.models import AbstractUser
 from django.db import models
 
@@ -24,3 +26,16 @@ class User(AbstractUser):
     def short_name(self) -> str:
         """First name and initial, as on the top bar."""
         return f"{self.first_name} {self.last_name[:1]}." if self.first_name and self.last_name else str(self)
+
+
+class Sent(models.Model):
+    """An act that was sent and done, by the key that came with it: sent again it is not done again."""
+
+    key = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    by = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
+    content = models.CharField(max_length=64)  # a digest of what was sent
+    answer = models.CharField(max_length=500, blank=True)  # the address that its answer led to
+    at = models.DateTimeField(db_index=True)
+
+    def __str__(self) -> str:
+        return f"{self.by}, {self.at:%-d %b %Y %H:%M}"

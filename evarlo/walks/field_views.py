@@ -13,7 +13,7 @@ from typing import Any
 
 from django.contrib.staticfiles import finders
 from django.core.exceptions import BadRequest
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse, RawPostDataException
 from django.shortcuts import get_object_or_404, redirect, render
 from django.templatetags.static import static
 from django.utils import timezone
@@ -57,6 +57,7 @@ SHELL = (
     "ui/icons.svg",
 )
 MOST_AT_ONCE = 200
+NO_RECORDS = (ValueError, KeyError, TypeError, AttributeError, OverflowError, OSError, RecursionError, RawPostDataException)
 
 
 @may("observe")
@@ -80,7 +81,7 @@ def field_batch(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
             )
         brought = [_read(r) for r in sent["records"][:MOST_AT_ONCE]]
         clock = _time(sent["clock"])
-    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, OSError) as error:
+    except NO_RECORDS as error:
         raise BadRequest("That is not what a phone sends.") from error
     answers = bring_in(walk, brought, request.user, timezone.now(), clock)
     return JsonResponse({"answers": [a.__dict__ for a in answers]})

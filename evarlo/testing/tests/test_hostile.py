@@ -206,6 +206,26 @@ class Hostile(TestCase):
         self.storm(9, Role.READER, 100)
         self.assertEqual(Observation.objects.filter(by=self.people[Role.READER]).count(), 0)
 
+    def test_every_address_answers_a_reload(self) -> None:
+        """After a refused form the page has the act's address: a reload or the way back comes to a page, never to a blank one."""
+        client = Client()
+        client.force_login(self.people[Role.MANAGER], backend="django.contrib.auth.backends.ModelBackend")
+        acts = 0
+        for pattern in self.addresses:
+            url = "/" + re.sub(r"<[^>]+>", lambda m: self.trial.slug if "slug" in m[0] else self.number(m[0]), pattern)
+            with self.subTest(url=url):
+                acts += client.get(url).status_code == 302
+                self.assertNotEqual(client.get(url, follow=True).status_code, 405)
+        self.assertGreater(acts, 80)
+        page = f"/trials/{self.trial.slug}/calendar/?from=here"
+        back = client.get(f"/trials/{self.trial.slug}/fix/", headers={"Referer": f"http://testserver{page}"})
+        self.assertRedirects(back, page)
+        away = client.get(f"/trials/{self.trial.slug}/fix/", headers={"Referer": "http://elsewhere.example/trials/"})
+        self.assertRedirects(away, f"/trials/{self.trial.slug}/")
+
+    def number(self, kind: str) -> str:
+        return str(uuid.UUID(int=7)) if "uuid" in kind else str(self.asked.pk) if "int" in kind else "x"
+
     def test_nobody_sees_anything_without_a_name(self) -> None:
         client = Client()
         for pattern in self.addresses:
