@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST
 
 from evarlo.events.models import Photo
 from evarlo.events.photos import keep_photo, photos_of, withdraw_photo
+from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.models import Plot, Trial
@@ -32,6 +33,7 @@ def photos_page(request: PersonRequest, slug: str, pk: int, wrong: str = "") -> 
     return render(request, "events/photos.html", context, status=422 if wrong else 200)
 
 
+@takes_long
 @may("observe")
 @require_POST
 def new_photo(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
@@ -43,7 +45,7 @@ def new_photo(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     if from_phone and request.POST.get("who") != str(request.user.pk):
         return JsonResponse({"state": "refused", "said": "It is another person's picture."}, status=409)
     try:
-        key = uuid.UUID(request.POST["key"]) if from_phone else uuid.uuid4()
+        key = uuid.UUID(request.POST["key"] if from_phone else request.POST.get("act-key") or str(uuid.uuid4()))
         taken = request.POST.get("taken", "")
         on = timezone.localdate(datetime.fromtimestamp(float(taken) / 1000, timezone.get_current_timezone())) if taken else today
     except (ValueError, OverflowError, OSError):

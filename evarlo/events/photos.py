@@ -21,7 +21,8 @@ from evarlo.trials.registry import DiaryLine
 from evarlo.ui.refused import Refused
 
 MOST_BYTES = 12_000_000
-MOST_PIXELS = 60_000_000
+MOST_PIXELS = 60_000_000  # of a picture that can be read at a fraction of its size
+MOST_WHOLE_PIXELS = 25_000_000  # of one that has to be in memory as a whole, at four bytes each
 MOST_OF_A_PLOT = 60
 LONG_SIDE, SMALL_SIDE = 1600, 320
 FORMATS = ("JPEG", "PNG", "WEBP")
@@ -51,13 +52,18 @@ def read_picture(raw: bytes, keep_place: bool) -> Picture:
         raise Refused(f"Found {len(raw) / 1e6:.0f} MB. Expected at most {MOST_BYTES / 1e6:.0f} MB.", "photo")
     try:
         opened = Image.open(io.BytesIO(raw), formats=FORMATS)
-        if opened.width * opened.height > MOST_PIXELS:
-            raise Refused(f"Found {opened.width} × {opened.height} pixels. Expected a smaller picture.", "photo")
+        most = MOST_PIXELS if opened.format == "JPEG" and not opened.info.get("progressive") else MOST_WHOLE_PIXELS
+        if opened.width * opened.height > most:
+            found = f"Found {opened.width} × {opened.height} pixels"
+            raise Refused(f"{found}. Expected a picture of at most {most / 1e6:.0f} million pixels.", "photo")
         place = _place(opened) if keep_place else (None, None)
+        opened.draft("RGB", (LONG_SIDE, LONG_SIDE))
+        opened.thumbnail((LONG_SIDE, LONG_SIDE))
         upright = ImageOps.exif_transpose(opened).convert("RGB")
+    except Refused:
+        raise
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
         raise Refused("That is not a picture this can read. Expected JPEG, PNG or WebP.", "photo") from error
-    upright.thumbnail((LONG_SIDE, LONG_SIDE))
     small = upright.copy()
     small.thumbnail((SMALL_SIDE, SMALL_SIDE))
     return Picture(_jpeg(upright, 82), _jpeg(small, 76), upright.width, upright.height, *place)
@@ -84,17 +90,22 @@ def _degrees(parts: Any) -> float:
     return round(float(parts[0]) + float(parts[1]) / 60 + float(parts[2]) / 3600, 6)
 
 
-@transaction.atomic
 def keep_photo(plot: Plot, key: uuid.UUID, raw: bytes, note: str, taken_on: date, keep_place: bool, by: User, today: date) -> Photo:
-    """Keep a picture of a plot; the same key sent again is kept once. Raises Refused for what cannot be kept."""
+    """Keep a picture of a plot; the same key sent again is kept once. It is read and shrunk before the database is held. Raises
+    Refused for what cannot be kept."""
     again = Photo.objects.filter(pk=key).first()
     if again is not None:
         return again
-    if taken_on > today:
-        taken_on = today
+    return _keep(read_picture(raw, keep_place), plot, key, note, min(taken_on, today), by)
+
+
+@transaction.atomic
+def _keep(p: Picture, plot: Plot, key: uuid.UUID, note: str, taken_on: date, by: User) -> Photo:
+    again = Photo.objects.filter(pk=key).first()  # the same may have come in while this one was being read
+    if again is not None:
+        return again
     if plot.photos.in_force().count() >= MOST_OF_A_PLOT:
         raise Refused(f"Plot {plot.number} has {MOST_OF_A_PLOT} pictures already.", "photo")
-    p = read_picture(raw, keep_place)
     return Photo.objects.create(
         id=key,
         plot=plot,

@@ -181,8 +181,9 @@ class _Batch:
 
     def __init__(self, walk: Round, brought: Sequence[Brought], by: User, now: datetime, off: timedelta) -> None:
         self.walk, self.by, self.now, self.off = walk, by, now, off
-        wanted, keys = {r.plot for r in brought}, {r.key for r in brought}
-        self.plots = Plot.objects.filter(trial=walk.trial_id).in_bulk(wanted)
+        wanted, keys = {r.plot for r in brought if 0 <= r.plot < 2**63}, {r.key for r in brought}
+        plots = Plot.objects.filter(trial=walk.trial_id, pk__in=walk.only) if walk.only else Plot.objects.filter(trial=walk.trial_id)
+        self.plots = plots.in_bulk(wanted)
         rows = current(walk).filter(plot__in=wanted).order_by().select_related("by", "supersedes")
         self.standing = {o.plot_id: o for o in rows}
         known = (set(kept.objects.filter(pk__in=keys).values_list("pk", flat=True)) for kept in (Observation, Rival))
@@ -196,12 +197,12 @@ class _Batch:
     def take(self, record: Brought) -> Answer:
         key, plot = str(record.key), self.plots.get(record.plot)
         if plot is None:
-            return Answer(key, "refused", "That plot is not in this trial.")
+            return Answer(key, "refused", "That plot is not in this round.")
         standing = self.standing.get(plot.pk)
         stands = str(standing.pk) if standing else ""
         if record.key in self.known and not record.undone:
             return Answer(key, "same", stands=stands)
-        made = record.made_at + self.off
+        made = self._by_our_clock(record)
         if not self.now - OLDEST <= made:
             return Answer(key, "refused", f"It was made on {made:%-d %b %Y}, too long ago to be of this round.", stands)
         if record.undone:
@@ -215,6 +216,13 @@ class _Batch:
             return Answer(key, "refused", str(refusal), stands)
         self.known.add(record.key)
         return self._keep(plot, record, seen, standing, min(timezone.localdate(made), timezone.localdate(self.now)))
+
+    def _by_our_clock(self, record: Brought) -> datetime:
+        """When a record was made; a moment that no clock shows counts as now."""
+        try:
+            return record.made_at + self.off
+        except OverflowError:
+            return self.now
 
     def _keep(self, plot: Plot, record: Brought, seen: Seen, standing: Observation | None, seen_on: date) -> Answer:
         key, stands = str(record.key), str(standing.pk) if standing else ""

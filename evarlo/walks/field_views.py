@@ -26,7 +26,7 @@ from evarlo.trials.registry import registry
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say
 from evarlo.ui.refused import said_on_top
-from evarlo.walks.field import Brought, bring_in, settle, taken_along, unsettled
+from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along, unsettled
 from evarlo.walks.models import Rival
 from evarlo.walks.queries import current, shown
 from evarlo.walks.services import MOST_PARTS, Seen
@@ -79,11 +79,17 @@ def field_batch(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
             return JsonResponse(
                 {"error": "These records are another person's. Log in as that person to bring them in."}, status=409
             )
-        brought = [_read(r) for r in sent["records"][:MOST_AT_ONCE]]
+        records = [(r, str(uuid.UUID(r["key"]))) for r in sent["records"][:MOST_AT_ONCE]]
         clock = _time(sent["clock"])
     except NO_RECORDS as error:
         raise BadRequest("That is not what a phone sends.") from error
-    answers = bring_in(walk, brought, request.user, timezone.now(), clock)
+    brought, unread = [], []
+    for record, key in records:
+        try:
+            brought.append(_read(record))
+        except NO_RECORDS:  # it holds the others up no more than one that is read and refused
+            unread.append(Answer(key, "refused", "This is no record of a round."))
+    answers = bring_in(walk, brought, request.user, timezone.now(), clock) + unread
     return JsonResponse({"answers": [a.__dict__ for a in answers]})
 
 
@@ -99,12 +105,12 @@ def _read(r: dict[str, Any]) -> Brought:
         value,
         date.fromisoformat(day) if day else None,
         str(r.get("cause") or ""),
-        " ".join(str(r.get("note") or "").split())[:300],
+        " ".join(str(r.get("note") or "").encode(errors="replace").decode().split())[:300],
         looked,
         tuple(float(p) for p in (r.get("parts") or ())[:MOST_PARTS]),
         guide,
     )
-    if not all(isfinite(p) for p in seen.parts) or not 0 <= (guide or 0) < 30_000:
+    if not all(isfinite(p) for p in seen.parts) or any(not 0 <= (n or 0) < 30_000 for n in (looked, guide)):
         raise ValueError("not what a phone sends")
     before = str(r.get("before") or "")
     return Brought(uuid.UUID(r["key"]), int(r["plot"]), seen, _time(r["made"]), before, bool(r.get("undone")), bool(r.get("again")))

@@ -205,19 +205,25 @@ def check_seen(trait: Trait, seen: Seen, today: date) -> None:
         raise Refused("Type a value, or choose why there is none.", "value")
     if seen.cause:
         if seen.cause not in Cause.values:
-            raise Refused(f"“{seen.cause}” is not one of the reasons.", "cause")
+            raise Refused(f"“{seen.cause[:40]}” is not one of the reasons.", "cause")
+        if seen.parts:
+            raise Refused("Expected single plants, or a reason why there are none; not both.", "cause")
         return
+    if seen.looked is not None and trait.kind != Trait.Kind.AFFECTED:
+        raise Refused(f"{trait.name} is not a share of plants looked at.", "value")
     if trait.kind == Trait.Kind.DATE:
         _check_day(seen, today)
     elif seen.number is None:
         raise Refused(f"Expected a number for {trait.name.lower()}.", "value")
-    elif seen.parts and trait.kind not in (Trait.Kind.CATEGORY, Trait.Kind.YES_NO, Trait.Kind.AFFECTED):
+    elif seen.parts:
         _check_parts(trait, seen.parts)
     else:
         _check_one(trait, seen, seen.number)
 
 
 def _check_parts(trait: Trait, parts: Sequence[float]) -> None:
+    if trait.kind in (Trait.Kind.CATEGORY, Trait.Kind.YES_NO, Trait.Kind.AFFECTED):
+        raise Refused(f"{trait.name} is recorded of the plot as a whole, not plant by plant.", "value")
     if len(parts) > MOST_PARTS:
         raise Refused(f"Found {len(parts)} plants. Expected at most {MOST_PARTS}.", "value")
     for part in parts:

@@ -5,7 +5,7 @@ import test from "node:test";
 
 globalThis.document = { cookie: "csrftoken=t" };
 Object.defineProperty(globalThis, "navigator", { value: {}, configurable: true });
-const { all, put } = await import("../../evarlo/ui/static/ui/js/store.js");
+const { all, drop, put } = await import("../../evarlo/ui/static/ui/js/store.js");
 const { bringIn, grouped, reason } = await import("../../evarlo/ui/static/ui/js/queue.js");
 
 const record = (key, more = {}) => ({ key, url: "/in/", who: 1, made: Number(key.slice(1)), ...more });
@@ -63,4 +63,55 @@ test("records go in the order in which they were made, a hundred at a time, by p
   );
   assert.equal(grouped([record("a1"), record("a2", { who: 2 }), record("a3")]).size, 2);
   assert.equal(reason({ ok: true, status: 200 }), "");
+});
+
+test("another person's records wait for that person and hold nobody up", async () => {
+  for (const r of await all("records")) await drop("records", r.key);
+  await put("records", record("p1", { who: 2 }));
+  await put("records", record("p2", { who: 1 }));
+  globalThis.fetch = async (_, { body }) => {
+    const { who, records } = JSON.parse(body);
+    const ok = who === 1;
+    return { ok, status: ok ? 200 : 409, json: async () => ({ answers: records.map((r) => ({ key: r.key, state: "kept" })) }) };
+  };
+  assert.equal(await bringIn(), "another");
+  assert.deepEqual(await keys(), ["p1"]);
+});
+
+test("of a batch that cannot be read, only the record that is to blame is set aside", async () => {
+  for (const r of await all("records")) await drop("records", r.key);
+  for (let i = 1; i < 8; i += 1) await put("records", record(`b${i}`));
+  globalThis.fetch = async (_, { body }) => {
+    const { records } = JSON.parse(body);
+    const ok = !records.some((r) => r.key === "b5");
+    return { ok, status: ok ? 200 : 400, json: async () => ({ answers: records.map((r) => ({ key: r.key, state: "kept" })) }) };
+  };
+  assert.equal(await bringIn(), "");
+  assert.deepEqual(
+    (await all("records")).map((r) => [r.key, r.refused]),
+    [["b5", "The server cannot read this record."]],
+  );
+});
+
+test("a form of a line goes in under its key, and what it is refused for is kept with it", async () => {
+  for (const r of await all("records")) await drop("records", r.key);
+  await put("records", record("f1", { fields: [["plants", "5"]] }));
+  await put("records", record("f2", { fields: [["plants", "99"]] }));
+  const sent = [];
+  globalThis.fetch = async (_, { body, headers }) => {
+    sent.push([headers["X-Key"], headers["X-Who"], body.toString()]);
+    const ok = body.get("plants") === "5";
+    return { ok, status: ok ? 200 : 422, text: async () => (ok ? "<p>kept</p>" : "Expected at most 25.") };
+  };
+  const told = [];
+  assert.equal(await bringIn((r, a) => told.push([r.key, a.state])), "");
+  assert.deepEqual(sent, [
+    ["f1", "1", "plants=5"],
+    ["f2", "1", "plants=99"],
+  ]);
+  assert.deepEqual(told, [
+    ["f1", "kept"],
+    ["f2", "refused"],
+  ]);
+  assert.equal((await all("records"))[0].refused, "Expected at most 25.");
 });

@@ -19,7 +19,7 @@ from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Plot
 from evarlo.ui.refused import Refused
 from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along, unsettled
-from evarlo.walks.models import Observation, Rival
+from evarlo.walks.models import Observation, Rival, Round
 from evarlo.walks.queries import course, current, shown, walked_traits, within
 from evarlo.walks.services import Seen, close_round, open_round, plan_round, show_earlier
 
@@ -306,16 +306,46 @@ class OverTheWeb(Phone):
             "{}",
             "not json",
             '{"who": "x"}',
-            json.dumps(self.body({"plot": "x"})),
             json.dumps(self.body({"plot": 1, "key": "k"})),
             json.dumps(self.body() | {"records": ["x"]}),
-            json.dumps(self.body({"plot": 1, "parts": ["x"]})),
+            "[" * 200_000,
         ):
             with self.subTest(body=body[:30]):
                 self.assertEqual(self.post(body).status_code, 400)
         nan = self.post(json.dumps(self.body({"plot": self.plots[0].pk, "number": float("nan")})))
         self.assertEqual(nan.json()["answers"][0]["state"], "refused")
         self.assertEqual(Observation.objects.count(), 0)
+
+    def test_one_bad_record_holds_none_of_the_others_up(self) -> None:
+        good, far = {"number": 3}, 10**30
+        absurd: list[dict[str, Any]] = [
+            {"plot": "x"},
+            {"plot": far, "number": 3},
+            {"plot": -1, "number": 3},
+            {"number": 3, "looked": far},
+            {"number": 3, "looked": -1},
+            {"number": 3, "looked": 8},  # of a trait that is no share of plants
+            {"number": 3, "guide": far},
+            {"number": 3, "parts": ["x"]},
+            {"cause": "accident", "parts": [3.0]},
+            {"cause": "\ud800"},
+            {"day": "9999-12-31"},
+            {"number": 1e308},
+        ]
+        for bad in absurd:
+            with self.subTest(bad=str(bad)[:60]):
+                Observation.objects.all().delete()
+                first, last = ({"plot": p.pk, **good} for p in self.plots[:2])
+                answer = self.post(self.body(first, {"plot": self.plots[2].pk} | bad, last))
+                states = sorted(a["state"] for a in answer.json()["answers"])
+                self.assertEqual((states, Observation.objects.count()), (["kept", "kept", "refused"], 2))
+        odd = self.body({"plot": self.plots[3].pk, "number": 4, "note": "\ud800 wet", "made": 253402300799000})
+        self.assertEqual(self.post(odd).json()["answers"][0]["state"], "kept")
+
+    def test_a_plot_that_the_round_leaves_out_is_refused(self) -> None:
+        Round.objects.filter(pk=self.walk.pk).update(only=[self.plots[0].pk])
+        answer = self.post(self.body(*({"plot": p.pk, "number": 3} for p in self.plots[:2])))
+        self.assertEqual([a["state"] for a in answer.json()["answers"]], ["kept", "refused"])
 
     def test_records_are_not_brought_in_under_another_name(self) -> None:
         self.assertEqual(self.post(self.body({"plot": self.plots[0].pk, "number": 3}), by=self.other).status_code, 409)

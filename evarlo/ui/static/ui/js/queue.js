@@ -1,9 +1,11 @@
 // The queue of what the server does not have yet. A record goes into this phone's database first, always; only an answer of the
-// server takes it out again.
+// server takes it out again. Three kinds lie in it: a walk's records, pictures, and forms of a line and Enter (`fields`).
 
 import { all, drop, put } from "./store.js";
 
 const token = () => document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] || "";
+const AT_ONCE = 100;
+const NO_RECORD = "The server cannot read this record.";
 
 // Bring everything in that waits, a hundred at a time and in the order in which it was made. Says how it went: "" when all went
 // well, else why records are still here. Only one tab does it at a time.
@@ -12,45 +14,42 @@ export async function bringIn(told = () => {}) {
   return navigator.locks ? navigator.locks.request("evarlo-bring-in", work) : work();
 }
 
+// One bad record, or one person's who is not here now, holds none of the others up; without a connection or a log-in none go.
 async function bringAll(told) {
   const waiting = (await all("records")).filter((r) => !r.refused).sort((a, b) => a.made - b.made);
-  const groups = grouped(waiting.filter((r) => !r.photo));
-  for (const records of groups.values()) {
-    for (let i = 0; i < records.length; i += 100) {
-      const why = await bringSome(records.slice(i, i + 100), told);
-      if (why) return why;
-    }
-  }
-  for (const r of waiting.filter((x) => x.photo)) {
-    const why = await bringPhoto(r);
-    if (why) return why;
-  }
-  return "";
+  let left = "";
+  const stops = (why) => {
+    left ||= why;
+    return ["offline", "locked"].includes(why);
+  };
+  for (const records of grouped(waiting.filter((r) => !r.photo && !r.fields)).values())
+    for (let i = 0; i < records.length; i += AT_ONCE) if (stops(await bringSome(records.slice(i, i + AT_ONCE), told))) return left;
+  for (const r of waiting.filter((x) => x.fields)) if (stops(await bringForm(r, told))) return left;
+  for (const r of waiting.filter((x) => x.photo)) if (stops(await bringPhoto(r))) return left; // larger, and matter less
+  return left;
 }
 
-// Pictures go in one by one, after the values, which are smaller and matter more.
-async function bringPhoto(r) {
-  const form = new FormData();
-  for (const [name, value] of Object.entries({ key: r.key, who: r.who, taken: r.made, note: r.note, place: r.place ? "yes" : "" }))
-    form.set(name, value);
-  form.set("photo", r.photo, "photo");
-  let answer;
+async function post(url, headers, body) {
   try {
-    answer = await fetch(r.url, { method: "POST", headers: { "X-CSRFToken": token(), "HX-Request": "true" }, body: form });
+    return await fetch(url, { method: "POST", headers: { "X-CSRFToken": token(), "HX-Request": "true", ...headers }, body });
   } catch {
-    return "offline";
+    return null;
   }
-  const why = reason(answer);
-  if (why) return why;
-  const { state, said } = await answer.json();
-  if (state === "kept") await drop("records", r.key);
-  else await put("records", { ...r, refused: said });
-  return "";
 }
 
 // Why an answer leaves records here; "" when it does not.
 export const reason = (answer) =>
-  [401, 403].includes(answer.status) ? "locked" : answer.status === 409 ? "another" : answer.ok ? "" : "broken";
+  !answer
+    ? "offline"
+    : [401, 403].includes(answer.status)
+      ? "locked"
+      : answer.status === 409
+        ? "another"
+        : answer.ok
+          ? ""
+          : answer.status < 500
+            ? "unread"
+            : "broken";
 
 export function grouped(records) {
   const groups = new Map();
@@ -61,18 +60,17 @@ export function grouped(records) {
   return groups;
 }
 
+// A batch that the server cannot take is halved until the record is found that is to blame.
 async function bringSome(records, told) {
-  let answer;
-  try {
-    answer = await fetch(records[0].url, {
-      method: "POST",
-      headers: { "Content-Type": "application/json", "X-CSRFToken": token(), "HX-Request": "true" },
-      body: JSON.stringify({ who: records[0].who, clock: Date.now(), records }),
-    });
-  } catch {
-    return "offline";
-  }
+  const body = JSON.stringify({ who: records[0].who, clock: Date.now(), records });
+  const answer = await post(records[0].url, { "Content-Type": "application/json" }, body);
   const why = reason(answer);
+  if (["unread", "broken"].includes(why) && records.length > 1) {
+    const half = records.length >> 1;
+    const first = await bringSome(records.slice(0, half), told);
+    return ["offline", "locked"].includes(first) ? first : (await bringSome(records.slice(half), told)) || first;
+  }
+  if (why === "unread") return setAside(records[0], NO_RECORD, told);
   if (why) return why;
   const { answers } = await answer.json();
   for (const a of answers) {
@@ -82,5 +80,47 @@ async function bringSome(records, told) {
     else await drop("records", record.key);
     await told(record, a);
   }
+  return "";
+}
+
+async function setAside(record, said, told) {
+  await put("records", { ...record, refused: said });
+  await told(record, { key: record.key, state: "refused", said });
+  return "";
+}
+
+// A form of a line, sent as the browser would send it, under a key of its own: sent again it is kept once.
+async function bringForm(r, told) {
+  const form = new URLSearchParams(r.fields);
+  const answer = await post(r.url, { "X-Key": r.key, "X-Who": String(r.who) }, form);
+  const why = reason(answer);
+  if (why === "unread") return setAside(r, refusal(await answer.text()), told);
+  if (why) return why;
+  await drop("records", r.key);
+  await told(r, { key: r.key, state: "kept", html: await answer.text() });
+  return "";
+}
+
+// What a refused form says beside its fields.
+function refusal(html) {
+  if (typeof DOMParser === "undefined" || !html.includes("<")) return html.slice(0, 300) || NO_RECORD;
+  const page = new DOMParser().parseFromString(html, "text/html");
+  const said = [...page.querySelectorAll(".error")].map((e) => e.textContent.trim()).filter(Boolean);
+  return said.join(" ") || NO_RECORD;
+}
+
+// Pictures go in one by one.
+async function bringPhoto(r) {
+  const form = new FormData();
+  for (const [name, value] of Object.entries({ key: r.key, who: r.who, taken: r.made, note: r.note, place: r.place ? "yes" : "" }))
+    form.set(name, value);
+  form.set("photo", r.photo, "photo");
+  const answer = await post(r.url, {}, form);
+  const why = reason(answer);
+  if (why === "unread") return setAside(r, "The server cannot take this picture.", () => {});
+  if (why) return why;
+  const { state, said } = await answer.json();
+  if (state === "kept") await drop("records", r.key);
+  else await put("records", { ...r, refused: said });
   return "";
 }
