@@ -17,3 +17,4 @@ class HarvestConfig(AppConfig):
         registry.due.append(queries.due)
         registry.borne.append(queries.borne)
         registry.complete.append(queries.complete)
+        registry.ways.append(queries.ways)

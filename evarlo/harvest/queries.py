@@ -92,6 +92,13 @@ def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
         yield DiaryLine(row.on, text, str(row.by), 4, hasattr(row, "superseded_by"))
 
 
+def ways(plot: Plot) -> Iterable[tuple[str, str]]:
+    """The weigh-ins of a plot, each of which can be corrected or taken back."""
+    found = plot.pickings.in_force().count()
+    if found:
+        yield f"{reverse('harvest:pick', args=[plot.trial.slug])}?plot={plot.number}", counted(found, "weigh-in")
+
+
 def spans(trial: Trial) -> Iterable[Span]:
     seen = standing(trial).aggregate(first=Min("on"), last=Max("on"))
     if seen["first"]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from dataclasses import dataclass
 from datetime import date
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
@@ -16,9 +17,12 @@ from evarlo.people.models import User
 from evarlo.trials.laying import fixed_or_refused
 from evarlo.trials.models import Plot
 from evarlo.ui.refused import Refused
+from evarlo.ui.units import measured
+from trialcore.inference.outliers import is_unlikely, usual_range
 
 MOST_KG = 500.0
 MOST_PIECES = 10_000
+ADD, CORRECT = "add", "correct"
 
 
 @dataclass(frozen=True)
@@ -30,6 +34,8 @@ class Weighed:
     cull_kg: float = 0.0
     cull_count: int | None = None
     sure: bool = False  # picked although something holds the plot back
+    again: str = ""  # where the plot has a weigh-in of the day already: ADD to it, or CORRECT it
+    far: bool = False  # it is right although it lies far from the others
 
 
 @transaction.atomic
@@ -37,21 +43,53 @@ def keep_picking(plot: Plot, on: date, weighed: Weighed, by: User, key: uuid.UUI
     """Keep one weigh-in. The same `key` sent again is kept once. Raises Refused for what cannot be."""
     again = Picking.objects.filter(pk=key).select_related("plot").first()
     if again is not None:
-        if (again.plot_id, again.on, again.marketable_kg) == (plot.pk, on, weighed.marketable_kg):
+        if (again.plot_id, again.on, *figures_of(again)) == (plot.pk, on, *figures_of(weighed)):
             return again
         raise Refused(f"This form was kept already: plot {again.plot}, {again.marketable_kg:g} kg. Load the page anew.")
     _check(plot, on, weighed, today)
+    before = plot.pickings.in_force().filter(on=on).order_by("-at").first()
+    _doubt(plot, on, weighed, before)
     return Picking.objects.create(
-        id=key,
-        plot=plot,
-        on=on,
-        marketable_kg=weighed.marketable_kg,
-        marketable_count=weighed.marketable_count,
-        cull_kg=weighed.cull_kg,
-        cull_count=weighed.cull_count,
-        by=by,
-        at=timezone.now(),
+        id=key, plot=plot, on=on, by=by, at=timezone.now(), supersedes=before if weighed.again == CORRECT else None, **kept(weighed)
     )
+
+
+@transaction.atomic
+def correct_picking(picking: Picking, on: date, weighed: Weighed, by: User, key: uuid.UUID, today: date) -> Picking:
+    """Put other figures in the place of a weigh-in; its row stays on record. Raises Refused for what cannot be."""
+    again = Picking.objects.filter(pk=key).first()
+    if again is not None:
+        return again
+    if Picking.objects.filter(supersedes=picking).exists():
+        raise Refused("This weigh-in was corrected or taken back in the meantime. Open it anew.")
+    _check(picking.plot, on, weighed, today)
+    return Picking.objects.create(id=key, plot=picking.plot, on=on, by=by, at=timezone.now(), supersedes=picking, **kept(weighed))
+
+
+FIGURES = ("marketable_kg", "marketable_count", "cull_kg", "cull_count")
+
+
+def figures_of(one: Picking | Weighed) -> tuple[float | None, ...]:
+    """What was on the bench, of a record or of what was typed."""
+    return tuple(getattr(one, name) for name in FIGURES)
+
+
+def kept(one: Picking | Weighed) -> dict[str, Any]:
+    return dict(zip(FIGURES, figures_of(one), strict=True))
+
+
+def _doubt(plot: Plot, on: date, weighed: Weighed, before: Picking | None) -> None:
+    """What is asked about once: a second weigh-in of the day, and a weight far from those of the trial."""
+    if before is not None and weighed.again not in (ADD, CORRECT):
+        had = measured(before.marketable_kg, "kg")
+        raise Refused(f"{plot.number} has {had} on {on:%-d %b} already: add this to it, or correct it?", "again")
+    others = Picking.objects.in_force().filter(plot__trial=plot.trial_id, marketable_kg__gt=0)
+    weights = list(others.values_list("marketable_kg", flat=True))
+    if weighed.marketable_kg > 0 and not weighed.far and is_unlikely(weighed.marketable_kg, weights):
+        usual = usual_range(weights)
+        low, high = (max(0.0, end) for end in usual) if usual else (0.0, 0.0)
+        others_lie = f"the other weigh-ins lead to expect {measured(low, 'kg')} to {measured(high, 'kg')}"
+        raise Refused(f"Found {measured(weighed.marketable_kg, 'kg')}; {others_lie}. Is it right?", "far")
 
 
 def _check(plot: Plot, on: date, weighed: Weighed, today: date) -> None:
@@ -65,7 +103,7 @@ def _check(plot: Plot, on: date, weighed: Weighed, today: date) -> None:
     if held:
         raise Refused(
             f"Plot {plot.number} is not to be picked before {held[0]:%-d %b %Y} ({held[1]}). What was picked is not for eating.",
-            "plot",
+            "sure",
         )
     for field, kg in (("marketable_kg", weighed.marketable_kg), ("cull_kg", weighed.cull_kg)):
         if not 0 <= kg <= MOST_KG:
@@ -84,9 +122,9 @@ def _check(plot: Plot, on: date, weighed: Weighed, today: date) -> None:
 
 @transaction.atomic
 def withdraw_picking(picking: Picking, by: User) -> None:
-    """Take a weigh-in back. Its row stays on record."""
+    """Take a weigh-in back: what it corrected counts again, or nothing does. Its row stays on record."""
     if Picking.objects.filter(supersedes=picking).exists():
         return
-    Picking.objects.create(
-        plot=picking.plot, on=picking.on, marketable_kg=0, withdrawn=True, supersedes=picking, by=by, at=timezone.now()
-    )
+    before = picking.supersedes
+    told = {"on": before.on, **kept(before)} if before else {"on": picking.on, "marketable_kg": 0, "withdrawn": True}
+    Picking.objects.create(plot=picking.plot, supersedes=picking, by=by, at=timezone.now(), **told)

@@ -2,20 +2,31 @@
 
 from __future__ import annotations
 
+import json
 import uuid
 from datetime import date
 from typing import Any
 
 from django import forms
-from django.http import HttpResponse
+from django.core.exceptions import ValidationError
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.harvest.models import Picking
 from evarlo.harvest.queries import left_to_pick, standing, yields
-from evarlo.harvest.services import MOST_KG, MOST_PIECES, Weighed, keep_picking, withdraw_picking
+from evarlo.harvest.services import (
+    ADD,
+    CORRECT,
+    MOST_KG,
+    MOST_PIECES,
+    Weighed,
+    correct_picking,
+    keep_picking,
+    kept,
+    withdraw_picking,
+)
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -23,8 +34,11 @@ from evarlo.trials.holds import holds_in_words, pick_words
 from evarlo.trials.models import Trial
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, Words
-from evarlo.ui.refused import Refused
-from evarlo.ui.units import unit_shown
+from evarlo.ui.notice import say
+from evarlo.ui.refused import said_beside
+from evarlo.ui.units import measured, unit_shown
+
+SHOWN = 25  # weigh-ins in the list before all are asked for
 
 
 class WeighIn(forms.Form):
@@ -37,6 +51,8 @@ class WeighIn(forms.Form):
     cull_count = Number(label="Cull pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
 
     sure = forms.BooleanField(label="Picked anyway; not for eating", required=False)
+    again = forms.ChoiceField(choices=[("", ""), (ADD, "Add to it"), (CORRECT, "Correct it")], required=False)
+    far = forms.BooleanField(label="It is right", required=False)
 
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -58,63 +74,124 @@ class WeighIn(forms.Form):
     @property
     def weighed(self) -> Weighed:
         d = self.cleaned_data
-        return Weighed(d["marketable_kg"] or 0.0, d["marketable_count"], d["cull_kg"] or 0.0, d["cull_count"], d["sure"])
+        return Weighed(
+            d["marketable_kg"] or 0.0, d["marketable_count"], d["cull_kg"] or 0.0, d["cull_count"], d["sure"], d["again"], d["far"]
+        )
+
+    @property
+    def asks(self) -> list[dict[str, str]]:
+        """What a refusal asks: each possible answer as the field and value that give it, and its words."""
+        asked = [name for name in ("sure", "again", "far") if self.errors.get(name)]
+        answers = {
+            "sure": [("on", "Picked anyway; not for eating")],
+            "again": [(ADD, "Add to it"), (CORRECT, "Correct it")],
+            "far": [("on", "It is right")],
+        }
+        return [{"name": name, "value": value, "words": words} for name in asked for value, words in answers[name]]
 
 
 @may("see")
 def pick(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    if request.method == "POST" and allowed(request.user, "pick"):
-        form = WeighIn(trial, request.POST)
-        if form.is_valid():
-            data = form.cleaned_data
-            try:
-                kept = keep_picking(data["plot"], data["on"], form.weighed, request.user, data["key"], timezone.localdate())
-            except Refused as refusal:
-                form.add_error(refusal.field or None, str(refusal))
-            else:
-                if not request.htmx:
-                    return redirect(request.path)
-                response = render(request, "harvest/pick.html#bench", _bench(request, trial, data["on"], None, kept))
-                response["HX-Trigger-After-Swap"] = "ground-changed"
-                return response
-        day = form.cleaned_data.get("on") or timezone.localdate()
-        context = _bench(request, trial, day, form, None)
-        template = "harvest/pick.html#bench" if request.htmx else "harvest/pick.html"
-        context |= {} if request.htmx else frame(request, trial, "pick", layer="marketable-yield")
-        return render(request, template, context, status=422)
-    context = frame(request, trial, "pick", layer="marketable-yield")
-    return render(request, "harvest/pick.html", context | _bench(request, trial, timezone.localdate(), None, None))
+    if request.method == "POST":
+        return _weighed(request, trial)
+    wanted = request.GET.get("correct", "")
+    correcting = _standing(trial, wanted) if wanted and allowed(request.user, "pick") else None
+    form = WeighIn(trial, initial=_as_it_was(correcting)) if correcting else None
+    return _page(request, trial, timezone.localdate(), form, correcting)
 
 
-def _bench(_request: PersonRequest, trial: Trial, on: date, form: WeighIn | None, kept: Picking | None) -> dict[str, Any]:
-    waiting = left_to_pick(trial, on)
-    after = next((p for p in waiting if kept and p.place > kept.plot.place), waiting[0] if waiting else None)
-    form = form or WeighIn(trial, initial={"on": on, "plot": after.number if after else "", "key": uuid.uuid4()})
-    rows = standing(trial).select_related("plot__entry", "by").order_by("-at")
-    seasons = yields(trial)
-    plots = {p.pk: p for p in trial.plots.select_related("entry")}
-    return {
-        "trial": trial,
-        "form": form,
-        "kept": kept,
-        "waiting": len(waiting),
-        "rows": rows[:25],
-        "count": rows.count(),
-        "seasons": [(plots[pk], seasons[pk]) for pk in sorted(seasons, key=lambda k: plots[k].place)],
-        "on": on,
-        "holds": holds_in_words(trial, timezone.now(), (pick_words,)),
-    }
+@may("pick")
+def _weighed(request: PersonRequest, trial: Trial) -> HttpResponse:
+    """A weigh-in: typed ahead into the browser's queue, or sent as a form where there is no script."""
+    form = WeighIn(trial, request.POST)
+    if form.is_valid():
+        data = form.cleaned_data
+        with said_beside(form):
+            made = keep_picking(data["plot"], data["on"], form.weighed, request.user, data["key"], timezone.localdate())
+            if request.htmx:
+                return _part(request, trial, data["on"])
+            say(request, f"Plot {made.plot.number}: {measured(made.marketable_kg, 'kg')} saved.")
+            return redirect(request.path)
+    day = form.cleaned_data.get("on") or timezone.localdate()
+    return _part(request, trial, day, form) if request.htmx else _page(request, trial, day, form)
+
+
+@may("pick")
+@require_POST
+def correct(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
+    trial = trial_or_404(slug)
+    picking = get_object_or_404(Picking.objects.select_related("plot"), pk=key, plot__trial=trial)
+    typed = request.POST.copy()
+    typed["plot"] = picking.plot.number
+    form = WeighIn(trial, typed)
+    if form.is_valid():
+        data = form.cleaned_data
+        with said_beside(form):
+            correct_picking(picking, data["on"], form.weighed, request.user, data["key"], timezone.localdate())
+            say(request, f"The weigh-in of plot {picking.plot.number} is corrected; the one before stays on record.")
+            return redirect("harvest:pick", slug)
+    return _page(request, trial, picking.on, form, picking)
 
 
 @may("pick")
 @require_POST
 def undo(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
     trial = trial_or_404(slug)
-    picking = get_object_or_404(Picking.objects.select_related("plot"), pk=key, plot__trial=trial)
+    picking = get_object_or_404(Picking.objects.select_related("plot", "supersedes"), pk=key, plot__trial=trial)
     withdraw_picking(picking, request.user)
-    if not request.htmx:
-        return redirect(reverse("harvest:pick", args=[slug]))
-    response = render(request, "harvest/pick.html#bench", _bench(request, trial, picking.on, None, None))
-    response["HX-Trigger-After-Swap"] = "ground-changed"
-    return response
+    return _part(request, trial, picking.on) if request.htmx else redirect("harvest:pick", slug)
+
+
+def _standing(trial: Trial, key: str) -> Picking:
+    try:
+        return standing(trial).select_related("plot").get(pk=key)
+    except (Picking.DoesNotExist, ValidationError):
+        raise Http404("There is no such weigh-in, or it was corrected since.") from None
+
+
+def _as_it_was(picking: Picking) -> dict[str, Any]:
+    return {"on": picking.on, "plot": picking.plot.number, "key": uuid.uuid4(), **kept(picking)}
+
+
+def _part(request: PersonRequest, trial: Trial, on: date, form: WeighIn | None = None) -> HttpResponse:
+    context = _bench(request, trial, on, form)
+    return render(request, "harvest/pick.html#bench", context, status=422 if form else 200)
+
+
+def _page(
+    request: PersonRequest, trial: Trial, on: date, form: WeighIn | None = None, correcting: Picking | None = None
+) -> HttpResponse:
+    context = _bench(request, trial, on, form, correcting) | frame(request, trial, "pick", layer="marketable-yield")
+    return render(request, "harvest/pick.html", context, status=422 if form and form.is_bound else 200)
+
+
+def _bench(
+    request: PersonRequest, trial: Trial, on: date, form: WeighIn | None = None, correcting: Picking | None = None
+) -> dict[str, Any]:
+    waiting = left_to_pick(trial, on)
+    form = form or WeighIn(trial, initial={"on": on, "plot": waiting[0].number if waiting else "", "key": uuid.uuid4()})
+    plots = {p.pk: p for p in trial.plots.select_related("entry")}
+    of = next((p for p in plots.values() if p.number == request.GET.get("plot")), None)
+    rows = standing(trial).select_related("plot__entry", "by").order_by("-at")
+    rows = rows.filter(plot=of) if of else rows
+    every = bool(of) or "every" in request.GET
+    seasons = yields(trial)
+    expected = {name: field.expected for name, field in form.fields.items() if isinstance(field, Number)}
+    return {
+        "trial": trial,
+        "form": form,
+        "correcting": correcting,
+        "left": len(waiting),
+        "path": json.dumps([p.number for p in sorted(plots.values(), key=lambda p: p.place)]),
+        "waiting": json.dumps([p.number for p in waiting]),
+        "expected": json.dumps(expected, ensure_ascii=False),
+        "rows": rows if every else rows[:SHOWN],
+        "of": of,
+        "every": every,
+        "count": rows.count(),
+        "more": not every and rows.count() > SHOWN,
+        "seasons": [(plots[pk], seasons[pk]) for pk in sorted(seasons, key=lambda k: plots[k].place)],
+        "on": on,
+        "holds": holds_in_words(trial, timezone.now(), (pick_words,)),
+    }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -61,6 +62,10 @@ class CountLine:
     def typed(self) -> str:
         """What stands in the field: what was typed and is wrong, else nothing."""
         return str(self.form.data.get("plants", "")) if self.form else ""
+
+    @property
+    def expected(self) -> str:
+        return json.dumps({"plants": CountForm().fields["plants"].expected})
 
     @property
     def wrong(self) -> str:

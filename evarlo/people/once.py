@@ -38,6 +38,7 @@ class Once:
         key = key_of(request)
         if key is None:
             return self.get_response(request)
+        by = request.user.pk  # whoever logs out with this is nobody afterwards
         with transaction.atomic():
             before = Sent.objects.filter(pk=key).first()
             if before is not None:
@@ -46,7 +47,7 @@ class Once:
             if response.status_code >= 400:
                 transaction.set_rollback(True)
             elif response.status_code >= 300 or "X-Key" in request.headers:  # a page or a file asked for by a form is no act
-                keep_sent(request, key, response.get("Location", ""))
+                keep_sent(request, key, by, response.get("Location", ""))
         return response
 
 
@@ -67,10 +68,10 @@ def key_of(request: HttpRequest) -> uuid.UUID | None:
         return None
 
 
-def keep_sent(request: HttpRequest, key: uuid.UUID, answer: str) -> None:
+def keep_sent(request: HttpRequest, key: uuid.UUID, by: int, answer: str) -> None:
     """Remember what was sent, and where its answer led. What is long past is forgotten."""
     now = timezone.now()
-    Sent.objects.create(pk=key, by_id=request.user.pk, content=_content(request), answer=answer[:500], at=now)
+    Sent.objects.create(pk=key, by_id=by, content=_content(request), answer=answer[:500], at=now)
     Sent.objects.filter(at__lt=now - KEPT_FOR).delete()
 
 

@@ -182,8 +182,8 @@ class _Batch:
     def __init__(self, walk: Round, brought: Sequence[Brought], by: User, now: datetime, off: timedelta) -> None:
         self.walk, self.by, self.now, self.off = walk, by, now, off
         wanted, keys = {r.plot for r in brought if 0 <= r.plot < 2**63}, {r.key for r in brought}
-        plots = Plot.objects.filter(trial=walk.trial_id, pk__in=walk.only) if walk.only else Plot.objects.filter(trial=walk.trial_id)
-        self.plots = plots.in_bulk(wanted)
+        plots = Plot.objects.filter(trial=walk.trial_id)
+        self.plots = (plots.filter(pk__in=walk.only) if walk.only else plots).in_bulk(wanted)
         rows = current(walk).filter(plot__in=wanted).order_by().select_related("by", "supersedes")
         self.standing = {o.plot_id: o for o in rows}
         known = (set(kept.objects.filter(pk__in=keys).values_list("pk", flat=True)) for kept in (Observation, Rival))

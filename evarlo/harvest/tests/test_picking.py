@@ -75,7 +75,7 @@ class Picks(TestCase):
             given = {"key": str(uuid.uuid4()), "on": world.SOWN.isoformat(), "plot": "101", "marketable_kg": "1"}
             return self.client.post(url, given | typed, headers={"HX-Request": "true"})
 
-        self.assertContains(post(marketable_kg="1,25 kg"), "1.25 kg kept")
+        self.assertContains(post(marketable_kg="1,25 kg"), ">1.25</td>")
         for typed, said in (
             ({"plot": "999"}, "Found “999”. Expected a plot of this trial."),
             ({"marketable_kg": "lots"}, "Found “lots”. Expected a number from 0 to 500 kg."),

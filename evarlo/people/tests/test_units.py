@@ -85,7 +85,7 @@ class Pages(TestCase):
         self.client.post(reverse("people:me"), {"units": "imperial"})
         url = reverse("harvest:pick", args=[made.slug])
         typed = {"key": str(uuid.uuid4()), "on": timezone.localdate().isoformat(), "plot": "101", "marketable_kg": "10"}
-        self.assertContains(self.client.post(url, typed, headers={"hx-request": "true"}), "Plot 101: 10 lb kept.")
+        self.assertContains(self.client.post(url, typed, follow=True), "Plot 101: 10 lb saved.")
         self.assertAlmostEqual(Picking.objects.get(plot__trial=made).marketable_kg, 4.536)
 
     def test_a_crop_s_spacing_is_typed_in_inches(self) -> None:

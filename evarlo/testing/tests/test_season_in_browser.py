@@ -147,7 +147,8 @@ class Season(BrowserTest):
                 kg = HEAVY[name] + UNEVEN[(list(HEAVY).index(name) + int(plot.block)) % 4]
                 page.get_by_label("Marketable").fill(f"{kg:.2f}".replace(".", ","))
                 page.get_by_label("Marketable").press("Enter")
-                expect(page.get_by_role("status").filter(has_text=f"Plot {plot.number}:")).to_be_visible()
+                saved = page.locator("[data-line-answers] li.kept").filter(has_text=f"Plot {plot.number}:")
+                expect(saved.first).to_be_visible()
         self.assertEqual(Picking.objects.count(), 24)
         page.get_by_label("Marketable").fill("heavy")
         page.get_by_label("Marketable").press("Enter")

@@ -70,7 +70,7 @@ async function bringSome(records, told) {
     const first = await bringSome(records.slice(0, half), told);
     return ["offline", "locked"].includes(first) ? first : (await bringSome(records.slice(half), told)) || first;
   }
-  if (why === "unread") return setAside(records[0], NO_RECORD, told);
+  if (why === "unread") return setAside(records[0], NO_RECORD, [], told);
   if (why) return why;
   const { answers } = await answer.json();
   for (const a of answers) {
@@ -83,30 +83,36 @@ async function bringSome(records, told) {
   return "";
 }
 
-async function setAside(record, said, told) {
-  await put("records", { ...record, refused: said });
-  await told(record, { key: record.key, state: "refused", said });
+async function setAside(record, said, asks, told) {
+  await put("records", { ...record, refused: said, asks });
+  await told(record, { key: record.key, state: "refused", said, asks });
   return "";
 }
 
 // A form of a line, sent as the browser would send it, under a key of its own: sent again it is kept once.
 async function bringForm(r, told) {
-  const form = new URLSearchParams(r.fields);
+  const form = new URLSearchParams([...r.fields, ["key", r.key]]);
   const answer = await post(r.url, { "X-Key": r.key, "X-Who": String(r.who) }, form);
   const why = reason(answer);
-  if (why === "unread") return setAside(r, refusal(await answer.text()), told);
+  if (why === "unread") return setAside(r, ...refusal(await answer.text()), told);
   if (why) return why;
   await drop("records", r.key);
   await told(r, { key: r.key, state: "kept", html: await answer.text() });
   return "";
 }
 
-// What a refused form says beside its fields.
+// What a refused form says beside its fields, and what it asks: the fields that would answer it, each with its words.
 function refusal(html) {
-  if (typeof DOMParser === "undefined" || !html.includes("<")) return html.slice(0, 300) || NO_RECORD;
+  if (typeof DOMParser === "undefined" || !html.includes("<")) return [html.slice(0, 300) || NO_RECORD, []];
   const page = new DOMParser().parseFromString(html, "text/html");
-  const said = [...page.querySelectorAll(".error")].map((e) => e.textContent.trim()).filter(Boolean);
-  return said.join(" ") || NO_RECORD;
+  const words = (e) => e.textContent.trim();
+  const said = [...page.querySelectorAll(".error")].map(words).filter(Boolean);
+  const asks = [...page.querySelectorAll("[data-asks]")].map((e) => ({
+    name: e.name || e.dataset.name,
+    value: e.value || e.dataset.value,
+    words: words(e),
+  }));
+  return [said.join(" ") || NO_RECORD, asks];
 }
 
 // Pictures go in one by one.
@@ -117,7 +123,7 @@ async function bringPhoto(r) {
   form.set("photo", r.photo, "photo");
   const answer = await post(r.url, {}, form);
   const why = reason(answer);
-  if (why === "unread") return setAside(r, "The server cannot take this picture.", () => {});
+  if (why === "unread") return setAside(r, "The server cannot take this picture.", [], () => {});
   if (why) return why;
   const { state, said } = await answer.json();
   if (state === "kept") await drop("records", r.key);
