@@ -7,7 +7,7 @@ unexport PYTHONDONTWRITEBYTECODE  # without what it forbids to keep, every comma
 RUN := .venv/bin/python
 MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
-SERVE := .venv/bin/gunicorn evarlo.wsgi --bind 127.0.0.1:$(PORT) --workers 2 --threads 4 --no-control-socket
+SERVE := $(RUN) -m evarlo.serving --port $(PORT)
 
 .PHONY: help demo demo-reset serve test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
 
@@ -41,7 +41,7 @@ demo: .venv/run
 	@$(MANAGE) migrate --verbosity 0
 	@$(MANAGE) load_demo
 	@echo "Evarlo is at http://127.0.0.1:$(PORT)/ (Ctrl-C stops it)"
-	@$(SERVE) --log-level warning
+	@$(SERVE)
 
 demo-reset: .venv/run
 	@rm -f data/evarlo.sqlite3 data/evarlo.sqlite3-wal data/evarlo.sqlite3-shm

@@ -21,8 +21,8 @@ def start(data: str) -> "subprocess.Popen[bytes]":
     env = {**os.environ, "EVARLO_DATA": data}
     for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
         subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
-    gunicorn = [str(Path(sys.executable).parent / "gunicorn"), "evarlo.wsgi", "--bind", f"127.0.0.1:{PORT}", "--no-control-socket"]
-    server = subprocess.Popen([*gunicorn, "--threads", "4"], cwd=ROOT, env=env, stderr=subprocess.DEVNULL)
+    serving = [sys.executable, "-m", "evarlo.serving", "--port", str(PORT)]
+    server = subprocess.Popen(serving, cwd=ROOT, env=env, stderr=subprocess.DEVNULL)
     for _ in range(60):
         try:
             urllib.request.urlopen(f"{BASE}/people/log-in/", timeout=1)

@@ -1,5 +1,6 @@
 """Settings. What differs from place to place comes from the environment; every default is safe."""
 
+import contextlib
 import os
 from pathlib import Path
 
@@ -9,7 +10,11 @@ from evarlo.secret import kept_secret
 
 ROOT = Path(__file__).resolve().parent.parent
 DATA = Path(os.environ.get("EVARLO_DATA", ROOT / "data"))
+os.umask(0o077)  # what is made from here on is its owner's alone, also the files that SQLite puts beside its own
 DATA.mkdir(parents=True, exist_ok=True)
+for kept in (DATA, *DATA.glob("*.sqlite3*")):
+    with contextlib.suppress(OSError):  # another person's, or read-only: that is said where it matters
+        kept.chmod(0o700 if kept.is_dir() else 0o600)
 
 SECRET_KEY = kept_secret(DATA / "secret.key")
 DEBUG = os.environ.get("EVARLO_DEBUG") == "1"

@@ -1,4 +1,4 @@
-"""The door for gunicorn."""
+"""The door for the server."""
 
 import os
 

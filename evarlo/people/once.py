@@ -94,6 +94,6 @@ def _content(request: HttpRequest) -> str:
     for name, values in sorted(request.POST.lists()):
         if name != "csrfmiddlewaretoken":
             told.update(repr((name, values)).encode())
-    for name, file in sorted(request.FILES.items()):
-        told.update(repr((name, file.name, file.size)).encode())
+    for name, files in sorted(request.FILES.lists()):
+        told.update(repr((name, [(str(f), getattr(f, "size", 0)) for f in files])).encode())
     return told.hexdigest()

@@ -1,7 +1,11 @@
 """Pages for when something is wrong: what happened and what to do, never a stack of code."""
 
+import sys
+
+from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.template.loader import render_to_string
 
 
 def _said(request: HttpRequest, status: int, title: str, text: str) -> HttpResponse:
@@ -20,9 +24,29 @@ def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpR
     return _said(request, 404, "Nothing is here", "The address may be mistyped, or what it showed was renamed.")
 
 
+SAFE = "What was saved before is safe; nothing of this last step was saved."
+STORAGE = (  # what SQLite says, and what is said of it: whoever reads this can do something about it
+    (
+        "full",
+        507,
+        "The server's disk is full",
+        f"{SAFE} Whoever runs this server has to free some room; a phone keeps what is typed.",
+    ),
+    ("readonly", 507, "The data folder cannot be written to", f"{SAFE} Whoever runs this server has to make it writable again."),
+    ("unable to open", 507, "The data folder cannot be opened", f"{SAFE} Whoever runs this server has to look at its permissions."),
+    ("disk I/O", 507, "The server's disk does not answer", f"{SAFE} Whoever runs this server has to look at its disk."),
+    ("locked", 503, "The server is busy writing", f"{SAFE} Send it again in a moment."),
+)
+
+
 def server_error(request: HttpRequest) -> HttpResponse:
-    text = "Something went wrong on our side. What was kept before is safe; nothing of this last step was kept."
-    return render(request, "ui/broken.html", {"title": "That did not work", "text": text}, status=500)
+    """A page that needs neither a log-in nor the database: either may be what is broken."""
+    said = str(sys.exc_info()[1]) if isinstance(sys.exc_info()[1], OperationalError) else ""
+    known = next((told for sign, *told in STORAGE if sign in said), None)
+    status, title, text = known or (500, "That did not work", f"Something went wrong on our side. {SAFE}")
+    if request.headers.get("HX-Request"):
+        return HttpResponse(f"{title}. {text}", status=status, content_type="text/plain")
+    return HttpResponse(render_to_string("ui/broken.html", {"title": title, "text": text}), status=status)
 
 
 def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:  # noqa: ARG001 (called by its name)

@@ -44,8 +44,10 @@ DEATHS = (0.0, 0.015, 0.06)  # seconds from when a batch is sent to when the ser
 
 @tag("browser")
 class Killed(unittest.TestCase):
+    databases: ClassVar[set[str]] = {"default"}  # the tests' own, to hold the new one against
     data: ClassVar[tempfile.TemporaryDirectory[str]]
     env: ClassVar[dict[str, str]]
+    path: ClassVar[str]
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -53,6 +55,7 @@ class Killed(unittest.TestCase):
         cls.addClassCleanup(cls.data.cleanup)
         cls.env = {**os.environ, "EVARLO_DATA": cls.data.name, "DJANGO_SETTINGS_MODULE": "evarlo.settings"}
         cls.run_python("manage.py", "migrate", "--verbosity", "0")
+        cls.path = cls.run_python("-c", MAKE).strip().splitlines()[-1]
 
     @classmethod
     def run_python(cls, *words: str) -> str:
@@ -60,7 +63,6 @@ class Killed(unittest.TestCase):
         return done.stdout
 
     def begin(self) -> None:
-        self.path = self.run_python("-c", MAKE).strip().splitlines()[-1]
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
@@ -69,8 +71,7 @@ class Killed(unittest.TestCase):
         self.addCleanup(self.kill)
 
     def start(self) -> None:
-        gunicorn = str(Path(sys.executable).parent / "gunicorn")
-        words = [gunicorn, "evarlo.wsgi", "--bind", f"127.0.0.1:{self.port}", "--threads", "4", "--no-control-socket"]
+        words = [sys.executable, "-m", "evarlo.serving", "--port", str(self.port)]
         self.server = subprocess.Popen(words, cwd=settings.ROOT, env=self.env, stderr=subprocess.DEVNULL, start_new_session=True)
         for _ in range(80):
             try:
@@ -128,6 +129,31 @@ class Killed(unittest.TestCase):
             self.die_while_it_takes_them_in(page, after)
             expect(page.locator("#waiting")).to_contain_text("Everything is on the server.", timeout=20_000)
         self.assertEqual(self.values(), (typed, 30, 0))
+
+    def test_stalled_connections_hold_nobody_up_and_a_dead_process_is_replaced(self) -> None:
+        self.begin()
+        page = f"http://127.0.0.1:{self.port}/people/log-in/"
+        begun = b"POST /people/log-in/ HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 100\r\n\r\nab"
+        stalled = [self.sent(begun if n % 4 else b"GET / HTTP/1.1\r\nHo") for n in range(200)]
+        for _ in range(12):
+            self.assertEqual(urllib.request.urlopen(page, timeout=10).status, 200)
+        too_large = self.sent(b"POST / HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 99000000\r\n\r\n")
+        too_large.settimeout(10)
+        self.assertIn(b" 413 ", too_large.recv(100))
+        for one in (*stalled, too_large):
+            one.close()
+        assert self.server
+        child = subprocess.run(["ps", "--ppid", str(self.server.pid), "-o", "pid="], check=True, capture_output=True, text=True)
+        os.kill(int(child.stdout.split()[0]), signal.SIGKILL)
+        for _ in range(12):
+            self.assertEqual(urllib.request.urlopen(page, timeout=10).status, 200)
+        self.server.terminate()
+        self.assertEqual(self.server.wait(timeout=30), 0)
+
+    def sent(self, begun: bytes) -> socket.socket:
+        made = socket.create_connection(("127.0.0.1", self.port), timeout=10)
+        made.sendall(begun)
+        return made
 
     def walk_ten(self, page: Page, typed: dict[str, float], first: int) -> None:
         page.context.set_offline(True)

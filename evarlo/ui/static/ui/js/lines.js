@@ -100,7 +100,7 @@ function take(form) {
     who: Number(form.dataset.who),
     page: location.pathname + location.search,
     fields,
-    shown: `${named}: ${figures.join(" + ")}`,
+    shown: `${named}: ${figures.join(" + ")} ${form.dataset.unit || ""}`.trim(),
     made: Date.now(),
   });
   form.classList.add("keeping");
