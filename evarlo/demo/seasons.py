@@ -134,7 +134,8 @@ class Season:
             total = each * 45 / 1000
             for n, kg in enumerate(split_into_picks(total, 3, int(self.rng.integers(1 << 30)))):
                 on = self.day(round(days) + 7 * n)
-                weighed = Weighed(round(kg, 3), max(1, round(1000 * kg / each)), round(kg * self.rng.uniform(0.03, 0.12), 3))
+                culled = round(kg * self.rng.uniform(0.03, 0.12), 3)
+                weighed = Weighed(round(kg, 3), max(1, round(1000 * kg / each)), culled, far=True)
                 keep_picking(plot, on, weighed, self.people.helper, self._key(), on)
 
     def decide(self, otherwise: dict[str, tuple[str, str]], on_day: int) -> None:

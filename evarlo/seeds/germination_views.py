@@ -58,6 +58,7 @@ def test_page(request: PersonRequest, pk: int) -> HttpResponse:
     return _page(request, test, CountForm(test, initial={"on": timezone.localdate()}))
 
 
+@may("see_names")
 def _page(request: PersonRequest, test: GerminationTest, form: CountForm) -> HttpResponse:
     found = results([test])[0]
     lots = Lot.objects.filter(cultivar__crop=test.lot.cultivar.crop).exclude(pk=test.lot_id)
@@ -84,6 +85,7 @@ def _page(request: PersonRequest, test: GerminationTest, form: CountForm) -> Htt
     return render(request, "seeds/test.html", context, status=422 if form.errors else 200)
 
 
+@may("see_names")
 @may("sow")
 @require_POST
 def begin(request: PersonRequest, pk: int) -> HttpResponse:
@@ -111,6 +113,7 @@ def begin(request: PersonRequest, pk: int) -> HttpResponse:
     return lot_shown(request, lot, begin=form)
 
 
+@may("see_names")
 @may("sow")
 @require_POST
 def count(request: PersonRequest, pk: int) -> HttpResponse:
@@ -125,6 +128,7 @@ def count(request: PersonRequest, pk: int) -> HttpResponse:
     return _page(request, test, form)
 
 
+@may("see_names")
 @may("sow")
 @require_POST
 def end(_request: PersonRequest, pk: int) -> HttpResponse:

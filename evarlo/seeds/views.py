@@ -64,6 +64,7 @@ def lot_page(request: PersonRequest, pk: int) -> HttpResponse:
     return lot_shown(request, lot, form)
 
 
+@may("see_names")
 def lot_shown(
     request: PersonRequest, lot: Lot, form: LotForm | None = None, move: MoveForm | None = None, begin: BeginForm | None = None
 ) -> HttpResponse:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import random
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -121,7 +122,7 @@ def plan_trial(plan: TrialPlan, by: User, seed: int | None = None) -> Trial:
     shared = {name: getattr(plan, name) for name in SHARED}
     slug = free_slug(f"{plan.name} {plan.season}")
     trial = Trial.objects.create(slug=slug, levels=list(plan.levels), made_by=by, made_at=timezone.now(), **shared)
-    _put_in(trial, plan)
+    _put_in(trial, plan, seed)
     record(trial, by, f"Planned with {counted(len(plan.entries), 'entry')}: {trial.design_in_words}."[:300])
     lay_out(trial, seed, by)
     return trial
@@ -237,9 +238,11 @@ def follow_trial(before: Trial, name: str, season: str, crop: Crop, by: User) ->
     )
     trial.more_beds.set(before.more_beds.all())
     entries = {}
-    for e in before.entries.select_related("cultivar"):
+    told = list(before.entries.select_related("cultivar"))
+    codes = drawn_codes([e.code for e in told]) if trial.blind else [e.code for e in told]
+    for code, e in sorted(zip(codes, told, strict=True), key=lambda pair: pair[0]):
         cultivar = e.cultivar if crop == before.crop else cultivar_named(crop, e.cultivar.name)
-        entries[e.pk] = Entry.objects.create(trial=trial, code=e.code, cultivar=cultivar, is_check=e.is_check, repeated=e.repeated)
+        entries[e.pk] = Entry.objects.create(trial=trial, code=code, cultivar=cultivar, is_check=e.is_check, repeated=e.repeated)
     same = ("number", "block", "inner", "level", "bed_id", "place", "row", "col", "x", "y", "length", "width")
     Plot.objects.bulk_create(
         Plot(trial=trial, entry=entries[p.entry_id], **{field: getattr(p, field) for field in same}) for p in before.plots.all()
@@ -261,15 +264,24 @@ def declare_output(trial: Trial, unit: str, per_kg: float, by: User) -> None:
     record(trial, by, f"A marketable kilogram counts as {per_kg:g} {unit}.")
 
 
-def _put_in(trial: Trial, plan: TrialPlan) -> None:
+def drawn_codes(codes: Sequence[str], seed: int | None = None) -> list[str]:
+    """The codes of a trial in an order that nobody can know: in the order typed the first would be the check, and a cultivar the
+    same each year. A `seed` draws the same order again, for trials that are made and not grown."""
+    luck = random.Random(seed) if seed is not None else random.SystemRandom()  # noqa: S311
+    return luck.sample(codes, len(codes))
+
+
+def _put_in(trial: Trial, plan: TrialPlan, seed: int | None = None) -> None:
     """The entries, criteria and further beds of a plan."""
     prefix = "".join(word[0] for word in plan.crop.name.split()[:2]).upper()
     digits = max(2, len(str(len(plan.entries))))
+    numbered = [f"{prefix}{number:0{digits}d}" for number in range(1, len(plan.entries) + 1)]
     repeated = {name.casefold() for name in plan.repeated}
-    for number, name in enumerate(plan.entries, start=1):
+    codes = drawn_codes(numbered, seed) if plan.blind else numbered
+    for code, name in sorted(zip(codes, plan.entries, strict=True)):  # so that the order of the rows tells nothing either
         Entry.objects.create(
             trial=trial,
-            code=f"{prefix}{number:0{digits}d}",
+            code=code,
             cultivar=cultivar_named(plan.crop, name),
             is_check=name.casefold() == plan.check.casefold(),
             repeated=name.casefold() in repeated,

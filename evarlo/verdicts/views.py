@@ -76,9 +76,13 @@ def give(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
 @require_POST
 def sign(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
+    opens = trial.blind and not trial.opened_at
+    if opens and not request.user.check_password(request.POST.get("password", "")):
+        warn(request, "That is not your password: nothing was signed, and the names stay closed.")
+        return redirect("verdicts:decide", slug)
     with said_on_top(request):
         sign_board(trial, request.user)
-        say(request, "Signed. The board is frozen with the figures it stood on, and the names are open.")
+        say(request, f"Signed. The board is frozen with the figures it stood on{', and the names are open' if opens else ''}.")
     return redirect("verdicts:decide", slug)
 
 

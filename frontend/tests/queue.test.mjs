@@ -106,8 +106,8 @@ test("a form of a line goes in under its key, and what it is refused for is kept
   const told = [];
   assert.equal(await bringIn((r, a) => told.push([r.key, a.state])), "");
   assert.deepEqual(sent, [
-    ["f1", "1", "plants=5"],
-    ["f2", "1", "plants=99"],
+    ["f1", "1", "plants=5&key=f1"],
+    ["f2", "1", "plants=99&key=f2"],
   ]);
   assert.deepEqual(told, [
     ["f1", "kept"],

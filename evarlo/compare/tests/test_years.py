@@ -31,9 +31,10 @@ class Years(TestCase):
             world.pick(plot, self.by, KG[plot.entry.cultivar.name] + 0.1 * ((i * 7) % 5 - 2), on)
 
     def test_a_follower_stands_on_the_same_plots(self) -> None:
-        same = ("number", "entry__code", "block", "x", "y", "bed")
+        same = ("number", "entry__cultivar__name", "block", "x", "y", "bed")
         self.assertEqual(list(self.first.plots.values_list(*same)), list(self.second.plots.values_list(*same)))
         self.assertTrue(self.second.is_fixed)
+        self.assertEqual(*({e.code for e in t.entries.all()} for t in (self.first, self.second)))
         self.assertEqual(self.second.entries.get(is_check=True).cultivar.crop.name, "Carrot")
         with self.assertRaisesMessage(Refused, "used again by"):
             follow_trial(self.first, "Fennel", "2027", self.first.crop, self.by)
@@ -47,7 +48,10 @@ class Years(TestCase):
         result, yearly = found.rows[0]
         self.assertEqual(result.name, "Quillet")
         own = [
-            sum(p.marketable_kg / 3.0 * factor for p in Picking.objects.filter(plot__trial=t, plot__entry__code=result.entry.code))
+            sum(
+                p.marketable_kg / 3.0 * factor
+                for p in Picking.objects.filter(plot__trial=t, plot__entry__cultivar__name=result.name)
+            )
             / 3
             for t, factor in ((self.first, 1.0), (self.second, 0.5))
         ]

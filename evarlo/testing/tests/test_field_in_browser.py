@@ -175,6 +175,19 @@ class SpeedOfTheHand(Walkers):
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[0])
         return page
 
+    def test_a_second_tap_on_one_spot_scores_nothing_and_storage_that_is_full_is_said(self) -> None:
+        page = self.walk_for("vigour")
+        page.locator(".pad button", has_text="7").dblclick()
+        expect(page.locator(".foot").first).to_contain_text("1 of 12 plots")
+        expect(page.locator(".kept")).to_contain_text(f"Plot {self.numbers[0]} is saved; the second tap was not counted.")
+        page.wait_for_timeout(400)
+        page.locator(".pad button", has_text="7").click()
+        expect(page.locator(".foot").first).to_contain_text("2 of 12 plots")
+        page.evaluate("() => { IDBObjectStore.prototype.put = () => { throw new DOMException('full', 'QuotaExceededError'); }; }")
+        page.keyboard.press("u")
+        expect(page.locator(".error").first).to_contain_text("its storage is full")
+        expect(page.locator(".foot").first).to_contain_text("2 of 12 plots")
+
     def test_several_traits_of_a_plot_and_plants_one_by_one_without_signal(self) -> None:
         page = self.walk_for("vigour", "diseased-plants", "width")
         page.evaluate("() => navigator.serviceWorker.ready")

@@ -14,7 +14,10 @@ from django.urls import URLPattern, URLResolver, get_resolver
 
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed, Site
+from evarlo.people.middleware import above
 from evarlo.people.models import Role, User
+from evarlo.seeds.germination import begin_test
+from evarlo.seeds.services import keep_lot, move_stock
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Plot, Trial
@@ -222,6 +225,37 @@ class Hostile(TestCase):
         self.assertRedirects(back, page)
         away = client.get(f"/trials/{self.trial.slug}/fix/", headers={"Referer": "http://elsewhere.example/trials/"})
         self.assertRedirects(away, f"/trials/{self.trial.slug}/")
+
+    def test_a_refused_form_shows_only_what_its_sender_may_open(self) -> None:
+        """Whoever may send a form but not open its page must not see that page by sending it wrong."""
+        by = self.people[Role.MANAGER]
+        blind = world.trial(by, name="Hidden", entries=("Grey Heron", "Salt Wren", "Low Teal", "Mud Rail"))
+        lot = keep_lot(None, blind.entries.all()[0].cultivar, {"name": "K", "material": "seed", "year": 2026}, by)
+        move_stock(lot, "received", 600, world.TODAY, by, world.TODAY)
+        test = begin_test(lot, "germination", world.TODAY, 2, 25, None, "", by, world.TODAY)
+        plot, refused = blind.plots.all()[0], 0
+        names = [e.cultivar.name for e in blind.entries.select_related("cultivar")]
+        for role in (Role.HELPER, Role.EVALUATOR, Role.READER):
+            client = Client()
+            client.force_login(self.people[role], backend="django.contrib.auth.backends.ModelBackend")
+            for pattern in self.addresses:
+                kinds = {"seed/": lot.pk, "seed/tests": test.pk, "trials/": plot.pk}
+                pk = next((kinds[k] for k in sorted(kinds, key=len, reverse=True) if pattern.startswith(k)), 1)
+                filled = {"slug": blind.slug, "uuid": str(uuid.UUID(int=7)), "int": str(pk)}
+                url = "/" + re.sub(r"<(\w+):[^>]+>", lambda m: filled.get(m[1], "x"), pattern)  # noqa: B023
+                answer = client.post(url, {"plants": "wrong", "on": "never", "name": ""})
+                if answer.status_code != 422:
+                    continue
+                refused += 1
+                with self.subTest(role=role, url=url):
+                    self.assertIn(client.get(above(url)).status_code if client.get(url).status_code == 302 else 200, (200, 302))
+                    if role != Role.READER and not url.startswith("/cultivars/"):  # the catalogue itself says no trial's codes
+                        self.assertEqual([n for n in names if n in answer.content.decode()], [])
+        self.assertGreater(refused, 12)
+        helper = Client()
+        helper.force_login(self.people[Role.HELPER], backend="django.contrib.auth.backends.ModelBackend")
+        for url in (f"/seed/{lot.pk}/test/", f"/seed/tests/{test.pk}/count/"):
+            self.assertEqual(helper.post(url, {"began_on": "never", "on": "never"}).status_code, 403, url)
 
     def number(self, kind: str) -> str:
         return str(uuid.UUID(int=7)) if "uuid" in kind else str(self.asked.pk) if "int" in kind else "x"

@@ -35,6 +35,8 @@ class LogInEnded(BrowserTest):
         page.locator(".keep").tap()
         expect(page.locator("#waiting")).to_contain_text("1 kept on this phone only. You are no longer logged in")
         self.accessible(page, "walk without a log-in")
+        page.on("dialog", lambda dialog: asked_before.append(dialog.message) or dialog.accept())  # type: ignore[func-returns-value]
+        asked_before: list[str] = []
         for who, kept, said in (("evaluator", 0, "1 kept on this phone"), ("manager", 1, "All saved")):
             page.goto(self.at("/people/log-in/"))
             page.get_by_label("Username").fill(who)
@@ -45,6 +47,9 @@ class LogInEnded(BrowserTest):
             expect(page.locator("[data-link]")).to_contain_text(said)
             self.assertEqual(Observation.objects.count(), kept)
             page.get_by_role("button", name="Log out").click()
+            expect(page.get_by_label("Username")).to_be_visible()
+        self.assertEqual(len(asked_before), 1)  # only while something waited
+        self.assertIn("1 record is kept on this phone only", asked_before[0])
 
     def test_a_weight_goes_on_after_a_log_in_in_another_tab(self) -> None:
         made = world.trial(world.person())
@@ -91,6 +96,8 @@ class TwoTabs(BrowserTest):
         world.sow(made, by)
         world.keep_yields(made, by, {"Corvane": 5.0, "Quillet": 7.4, "OF-17": 5.2, "Brakewater": 3.1})
         first, second = self.both(f"/trials/{made.slug}/decide/")
+        for page in (first, second):
+            page.get_by_label("Your password, as a signature").fill(world.PASSWORD)
         first.get_by_role("button", name="Sign these verdicts").dblclick()
         expect(first.get_by_text("The data are as they were then.")).to_be_visible()
         second.get_by_role("button", name="Sign these verdicts").click()

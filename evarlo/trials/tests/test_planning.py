@@ -268,3 +268,22 @@ class Doubts(TestCase):
         self.assertIn("planned 71 days after sowing; sweet pepper takes 110 to 150 days, so that looks early", early[0])
         self.assertIn("23 days old; 50 to 65 days are usual", early[1])
         self.assertIn("frost comes until 18 Apr in half of the years", early[2])
+
+
+class Codes(TestCase):
+    def test_they_are_drawn_anew_and_neither_they_nor_the_order_of_rows_tells_the_check(self) -> None:
+        by, names = world.person(), [f"N{n}" for n in range(12)]
+        firsts, seen = [], set()
+        for year in range(2020, 2050):
+            made = plan_trial(
+                world.plan(
+                    name=f"T{year}", season=str(year), entries=names, check="N0", blocks=2, plot_length_m=0.5, plot_width_m=0.5
+                ),
+                by,
+            )
+            entries = list(made.entries.order_by("pk"))
+            self.assertEqual([e.code for e in entries], sorted(e.code for e in entries))
+            firsts.append(entries[0].is_check)
+            seen.add(next(e.code for e in entries if e.is_check))
+        self.assertGreater(len(seen), 6)  # of 12 codes in 30 years; fewer than seven come by chance once in a hundred million
+        self.assertLess(sum(firsts), 12)

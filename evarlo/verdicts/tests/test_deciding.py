@@ -69,7 +69,7 @@ class Deciding(TestCase):
     def test_a_signed_board_stays_as_it_was_and_says_what_changed(self) -> None:
         asked = world.keep_yields(self.trial, self.by, MEANS)
         for _ in range(2):  # pressed twice, signed once
-            self.client.post(reverse("verdicts:sign", args=[self.trial.slug]))
+            self.client.post(reverse("verdicts:sign", args=[self.trial.slug]), {"password": world.PASSWORD})
         signed = SignedBoard.objects.get()
         lines, figures = signed.lines, signed.figures
         self.assertEqual({x["name"]: x["verdict"] for x in lines}["Quillet"], "recommend")
@@ -102,5 +102,9 @@ class Deciding(TestCase):
         with self.assertRaisesMessage(Refused, "nothing a signature could stand on"):
             sign_board(self.trial, self.by)
         self.assertContains(
-            self.client.post(reverse("verdicts:sign", args=[self.trial.slug]), follow=True), "nothing a signature could stand on"
+            self.client.post(reverse("verdicts:sign", args=[self.trial.slug]), {"password": world.PASSWORD}, follow=True),
+            "nothing a signature could stand on",
         )
+        self.assertContains(self.client.post(reverse("verdicts:sign", args=[self.trial.slug]), follow=True), "nothing was signed")
+        self.trial.refresh_from_db()
+        self.assertIsNone(self.trial.opened_at)

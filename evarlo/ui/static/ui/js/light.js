@@ -18,6 +18,18 @@ export async function showKept() {
   return count;
 }
 
+// Whoever logs out is told what of theirs still lies here; it goes in when they are next logged in on this phone.
+document.addEventListener("submit", async (event) => {
+  const form = event.target;
+  if (!form.matches("form[data-door].who") || form.dataset.told) return;
+  event.preventDefault();
+  const count = (await all("records").catch(() => [])).length;
+  const what = count === 1 ? "1 record is" : `${count} records are`;
+  if (count && !window.confirm(`${what} kept on this phone only and will go in when you are next logged in here. Log out?`)) return;
+  form.dataset.told = "yes";
+  form.requestSubmit();
+});
+
 // The worker answers for the server while there is no signal.
 if ("serviceWorker" in navigator) navigator.serviceWorker.register("/worker.js", { scope: "/" }).catch(() => {});
 async function begin() {

@@ -5,7 +5,7 @@
 // that begin empty on the next one; without a path the next line is the next such form of the page.
 
 import { showKept } from "./light.js";
-import { bringIn } from "./queue.js";
+import { bringIn, newKey } from "./queue.js";
 import { all, drop, put } from "./store.js";
 
 const FULL = "This phone could not keep it: its storage is full or closed to this page. Write it down, and free some room.";
@@ -95,7 +95,7 @@ function take(form) {
     .map((name) => typed[name])
     .filter(Boolean);
   keep({
-    key: crypto.randomUUID(),
+    key: newKey(),
     url: new URL(form.action).pathname,
     who: Number(form.dataset.who),
     page: location.pathname + location.search,
@@ -239,7 +239,7 @@ function mending(record, asks, item) {
     button(words, async () => {
       await gone();
       const fields = [...record.fields.filter(([n]) => n !== name), [name, value]];
-      keep({ ...record, refused: undefined, asks: undefined, key: crypto.randomUUID(), fields });
+      keep({ ...record, refused: undefined, asks: undefined, key: newKey(), fields });
     }),
   );
   const mend = button("Type it anew", async () => {

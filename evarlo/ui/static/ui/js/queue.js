@@ -7,6 +7,13 @@ const token = () => document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] || "
 const AT_ONCE = 100;
 const NO_RECORD = "The server cannot read this record.";
 
+// A key of its own for each record; where the page did not come over HTTPS the browser makes none.
+export const newKey = () =>
+  crypto.randomUUID?.() ||
+  "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (c) =>
+    (Number(c) ^ (crypto.getRandomValues(new Uint8Array(1))[0] & (15 >> (Number(c) / 4)))).toString(16),
+  );
+
 // Bring everything in that waits, a hundred at a time and in the order in which it was made. Says how it went: "" when all went
 // well, else why records are still here. Only one tab does it at a time.
 export async function bringIn(told = () => {}) {

@@ -18,7 +18,18 @@ async function write(store, doing) {
   await Promise.all([doing(transaction.store), transaction.done]);
 }
 
-export const put = (store, value) => write(store, (s) => s.put(value));
+export async function put(store, value) {
+  await write(store, (s) => s.put(value));
+  if (store === "records") askToStay();
+}
+
+// Asked once: a browser that runs out of room clears other pages' storage first.
+let asked = false;
+function askToStay() {
+  if (asked) return;
+  asked = true;
+  globalThis.navigator?.storage?.persist?.().catch(() => {});
+}
 export const drop = (store, key) => write(store, (s) => s.delete(key));
 export const get = async (store, key) => (await database()).get(store, key);
 export const all = async (store) => (await database()).getAll(store);

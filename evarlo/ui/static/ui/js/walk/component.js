@@ -2,7 +2,7 @@
 // database before the next plot is asked. What is known is in `known`, what is shown in `view`; here they meet the page.
 
 import { showKept } from "../light.js";
-import { bringIn } from "../queue.js";
+import { bringIn, newKey } from "../queue.js";
 import { all, get, put, recordsOf } from "../store.js";
 import { canScan, scan } from "./camera.js";
 import { MiniPlan } from "./ground.js";
@@ -13,14 +13,9 @@ import { meanOf, plain, shown } from "./values.js";
 import { nothing, viewOf, waitingLine } from "./view.js";
 
 const OWN_KEYS = "#note, #to, #jump, select, [type=date], [type=file], [type=checkbox]";
+const [TWICE, FINGER] = [350, 24]; // milliseconds, and pixels, within which two taps are one
 const FULL = "This phone could not keep it: its storage is full or closed to this page. Write it down, and free some room.";
 const NO_PICTURE = "That picture could not be kept. Expected JPEG, PNG or WebP, and room on this phone.";
-
-const newKey = () =>
-  crypto.randomUUID?.() ||
-  "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (c) =>
-    (Number(c) ^ (crypto.getRandomValues(new Uint8Array(1))[0] & (15 >> (Number(c) / 4)))).toString(16),
-  );
 
 // The round as the server has it, with what this phone added; else as it was taken along. `state` says why it is not.
 async function takeAlong(url, name) {
@@ -42,6 +37,9 @@ function walkComponent() {
   let camera = null;
   let doubted = ""; // a value far from the others, asked about once
   let state = "";
+  let tap = null; // where the page was last touched
+  let keptBy = null; // the touch that kept a value
+  let ignored = ""; // what is said of a second touch that came while the first was being kept
   let busy = false; // a record is on its way into the database: keys wait for the next plot
   let turn = 0; // what was counted before the newest record is no longer said
   let timer = 0;
@@ -78,6 +76,7 @@ function walkComponent() {
       });
       document.addEventListener("plot-chosen", (event) => this.jump(event.detail));
       document.addEventListener("keydown", (event) => this.pressed(event));
+      document.addEventListener("click", (event) => this.tapped(event), true);
       window.addEventListener("online", () => this.sync());
       this.sync();
     },
@@ -132,8 +131,22 @@ function walkComponent() {
       this.cleared(); // before it is kept: what is typed meanwhile is the next value
       return walk.sampled ? this.addPart(found.value.number) : this.keep(found.value, typed);
     },
+    // A second tap on the spot that just kept a value would score the next plot too.
+    tapped(event) {
+      const spot = event.detail ? { x: event.clientX, y: event.clientY, at: event.timeStamp } : null;
+      if (spot && keptBy && spot.at - keptBy.at < TWICE && Math.hypot(spot.x - keptBy.x, spot.y - keptBy.y) < FINGER) {
+        event.stopImmediatePropagation();
+        event.preventDefault();
+        ignored = `Plot ${keptBy.plot} is saved; the second tap was not counted.`;
+        if (!busy) this.tell(ignored, false);
+        return;
+      }
+      tap = spot;
+    },
     // Into the database first, and only then the next plot.
     keep(seen, typed = "") {
+      keptBy = tap && { ...tap, plot: walk.plot.number };
+      ignored = "";
       return this.alone(async () => {
         const { note } = this;
         const record = walk.record(seen, note, newKey(), Date.now());
@@ -146,8 +159,8 @@ function walkComponent() {
         }
         const drafted = record.again || walk.data.draft;
         walk.kept(record);
-        if (drafted) await put("rounds", walk.data);
-        this.tell("", false);
+        if (drafted) await put("rounds", walk.data).catch(() => {}); // the record itself lies in the database
+        this.tell(ignored, false);
         if (this.open !== "guide") this.open = "";
         this.show();
         this.sync();
@@ -158,8 +171,15 @@ function walkComponent() {
       const parts = [...walk.parts, number];
       if (parts.length >= walk.ask.samples) return this.keep({ number: meanOf(parts).mean, parts }, String(number));
       return this.alone(async () => {
+        const before = walk.data.draft;
         walk.data.draft = { round: walk.ask.round, plot: walk.plot.id, parts };
-        await put("rounds", walk.data);
+        try {
+          await put("rounds", walk.data);
+        } catch {
+          walk.data.draft = before;
+          this.typed = String(number);
+          return this.refuse(FULL);
+        }
         this.tell("", false);
         this.show();
       });
@@ -174,19 +194,27 @@ function walkComponent() {
     undo() {
       if (busy || (!walk.parts.length && !walk.last)) return null;
       return this.alone(async () => {
-        if (walk.parts.length) {
-          walk.data.draft.parts.pop();
-          await put("rounds", walk.data);
-        } else {
-          const back = walk.taking(Date.now(), newKey());
-          await put("records", back);
-          walk.tookBack(back);
-          this.cleared();
-          this.tell(`Plot ${back.plotNumber} is asked again.`, false);
-          this.sync();
+        try {
+          await this.takeBack();
+        } catch {
+          return this.refuse(FULL);
         }
         this.show();
       });
+    },
+    async takeBack() {
+      if (walk.parts.length) {
+        const draft = { ...walk.data.draft, parts: walk.parts.slice(0, -1) };
+        await put("rounds", { ...walk.data, draft });
+        walk.data.draft = draft;
+        return;
+      }
+      const back = walk.taking(Date.now(), newKey());
+      await put("records", back);
+      walk.tookBack(back);
+      this.cleared();
+      this.tell(`Plot ${back.plotNumber} is asked again.`, false);
+      this.sync();
     },
 
     tap(key) {
@@ -286,7 +314,7 @@ function walkComponent() {
       state = await bringIn(async (record, answer) => {
         walk.answered(record, answer, shown);
         if (answer.state === "rival") this.tell(`Plot ${record.plotNumber}: ${answer.said}`, false);
-        await put("rounds", walk.data);
+        await put("rounds", walk.data).catch(() => {}); // the server has it
       });
       if (this.said && !this.wrong) this.show();
       await this.count();
