@@ -91,17 +91,22 @@ def _page(
     sent = "plots" if plots_form else "trays" if form or tray_form else ""
     in_trays = request.GET.get("way", sent or ("trays" if plan.transplant else "plots")) == "trays"
     used = [x.sowing.tray for b in books for x in b.lines if x.sowing.tray]
-    trays = list({t.pk: t for t in [*sorted(used, key=lambda t: t.pk), *Tray.objects.order_by("-pk")[:FREE_TRAYS]]}.values())
-    tray = tray or _chosen_tray(request, trays, used)
+    free = Tray.objects.exclude(sowings__in=Sowing.objects.in_force()).order_by("-pk")[:FREE_TRAYS]
+    trays = list({t.pk: t for t in [*sorted(used, key=lambda t: t.pk), *free]}.values())
+    others = list(Tray.objects.exclude(pk__in=[t.pk for t in trays]).order_by("-pk")[:FREE_TRAYS])  # other trials' begun ones
+    asked = request.GET.get("tray", "")
+    trays += [t for t in others if str(t.pk) == asked or t == tray]
+    tray = tray or _chosen_tray(asked, trays, used)
     tray_form = tray_form or TrayForm(initial=_next_tray(plan.tray_cells, plan.cell_ml))
     a_plot = (trial.plants_a_plot or 0) * plan.per_station or None
     if not in_trays and plots_form is None:
-        plots_form = SowPlotsForm(trial, initial=_last_session(request) | {"seeds": a_plot})
+        plots_form = SowPlotsForm(trial, initial=_proposed(request, trial) | {"seeds": a_plot})
     context: dict[str, Any] = {
         "packets": packets,
         "plan": plan,
         "in_trays": in_trays,
         "trays": trays,
+        "others": [t for t in others if t not in trays],
         "tray": tray,
         "today": today,
         "sown": sum(p.sown for p in packets),
@@ -127,8 +132,7 @@ def _page(
     return render(request, "nursery/sow.html", frame(request, trial, "sow") | context, status=422 if wrong else 200)
 
 
-def _chosen_tray(request: PersonRequest, trays: list[Tray], used: list[Tray]) -> Tray | None:
-    asked = request.GET.get("tray", "")
+def _chosen_tray(asked: str, trays: list[Tray], used: list[Tray]) -> Tray | None:
     found = next((t for t in trays if str(t.pk) == asked), None)
     if found or not trays:
         return found
@@ -152,7 +156,7 @@ def _bench(
         again = request.GET.get("seeds", "")
         wanted = -(-int(again) // per_cell) if again.isdigit() else packet.cells_left or 1
         free = first_free(taken, min(wanted, tray.cells), tray.cells)
-        initial = _last_session(request) | {
+        initial = _proposed(request, trial) | {
             "entry": packet.book.entry.code,
             "per_cell": per_cell,
             "cells": cells_in_words(free, tray.cols),
@@ -165,15 +169,16 @@ def _bench(
     return {"form": form, "free": tray.cells - len(taken), "drawing": draw.tray(str(tray), tray.rows, tray.cols, drawn, mode)}
 
 
-def _last_session(request: PersonRequest) -> dict[str, Any]:
-    """What this person said last of a sitting, its day too where that was today; one written down earlier says only the medium."""
-    last = Session.objects.filter(by=request.user).order_by("-id").first()
+def _proposed(request: PersonRequest, trial: Trial) -> dict[str, Any]:
+    """What a sitting's details are proposed as: this trial's own last sitting of this person today, else the crop's profile.
+    Another trial's or day's are never taken over: they would be kept as facts that nobody stated."""
     today = timezone.localdate()
-    if last is None:
-        return {"on": today}
-    if timezone.localdate(last.at) != today:
-        return {"on": today, "medium": last.medium}
-    return {"on": last.on} | {name: getattr(last, name) for name in SHARED}
+    mine = Session.objects.filter(by=request.user, sowings__entry__trial=trial, sowings__undone_at__isnull=True)
+    last = mine.order_by("-id").first()
+    if last and timezone.localdate(last.at) == today:
+        return {"on": last.on} | {name: getattr(last, name) for name in SHARED}
+    depth = trial.crop.profile.get("depth_mm")
+    return {"on": today} | ({"depth_mm": float(depth)} if isinstance(depth, int | float) else {})
 
 
 def _next_tray(cells: int, cell_ml: float) -> dict[str, Any]:

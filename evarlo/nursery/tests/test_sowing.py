@@ -1,11 +1,13 @@
 """Sowing: cells, stock, days and taking it back; trays of several trials; plots where they stand."""
 
 from datetime import timedelta
+from typing import Any
 from unittest import mock
 
 from django.urls import reverse
 from django.utils import timezone
 
+from evarlo.catalogue.models import Crop
 from evarlo.nursery.audit import audit_of
 from evarlo.nursery.book import book_of
 from evarlo.nursery.models import Session, Sowing, Step, Tray
@@ -18,6 +20,7 @@ from evarlo.seeds.services import stock_of
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.testing.raising import Nursery
+from evarlo.trials.models import Trial
 from evarlo.ui.refused import Refused
 
 
@@ -203,3 +206,32 @@ class Plots(TestCase):
         plots = list(self.n.trial.plots.all())
         self.assertEqual(sow_plots(plots, {}, 30, session_of(self.n.today, self.by, {}), self.n.today), 12)
         self.assertEqual(sow_plots([], {}, 30, session_of(self.n.today, self.by, {}), self.n.today), 0)
+
+
+class Proposals(TestCase):
+    """A sitting's details are facts of that sitting: none is carried into another trial, crop or day."""
+
+    def proposed(self, trial: Any) -> dict[str, Any]:
+        page = self.client.get(reverse("nursery:sow", args=[trial.slug]))
+        form = page.context["form"]
+        shown = {name: form[name].value() for name in ("medium", "depth_mm", "cover", "warmth_c", "orientation")}
+        return shown | {"trays": [t.name for t in page.context["trays"]]}
+
+    def test_nothing_leaks_from_one_trial_into_the_next(self) -> None:
+        by, today = world.person(), timezone.localdate()
+        self.client.force_login(by)
+        first = Nursery(by, today, days=0)
+        tray = first.tray()
+        shared = {"medium": "compost", "depth_mm": 22.0, "cover": "grit", "warmth_c": 24.0, "orientation": "tip down"}
+        entry = first.entries[first.codes[0]]
+        sow_cells(Put(entry, None, 1), tray, [0, 1], session_of(today, by, shared), today)
+        own = self.proposed(first.trial)
+        self.assertEqual((own["medium"], float(own["depth_mm"]), own["cover"]), ("compost", 22.0, "grit"))
+        other = world.trial(by, name="Other", season="2031")
+        Crop.objects.filter(pk=other.crop_id).update(profile={"depth_mm": 12})
+        new_tray("Empty", 4, 4, 40, None, today, by)
+        told = self.proposed(other)
+        self.assertEqual((told["medium"] or "", float(told["depth_mm"]), told["cover"] or "", told["warmth_c"]), ("", 12.0, "", None))
+        self.assertEqual(told["trays"], ["Empty"])
+        page = self.client.get(reverse("nursery:sow", args=[other.slug]), {"way": "trays", "tray": tray.pk})
+        self.assertEqual((page.context["tray"], [t.pk for t in page.context["others"]]), (tray, []))
