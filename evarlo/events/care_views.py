@@ -68,7 +68,7 @@ class CareForm(OwnIds):
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.fields["plots"] = PlotsField(trial)
-        self.materials = {str(m.pk): m for m in trial.materials.all()}
+        self.materials = {str(m.pk): m for m in trial.materials.in_force()}
         self.choose_from("material", [("", "none"), *((k, m.name) for k, m in self.materials.items())])
         self.trial = trial
 

@@ -88,7 +88,7 @@ def _page(request: PersonRequest, bed: Bed, **bound: forms.Form) -> HttpResponse
         "years": sorted(years_since(uses, today).items(), key=lambda x: x[1]),
         "stretches": stretches([x.use for x in lain if x.grew], bed.length_m, today),
         "soil": bed.soil_tests.all(),
-        "obstacles": bed.obstacles.all(),
+        "obstacles": bed.obstacles.in_force(),
         "crops": Crop.objects.values_list("name", flat=True),
         "traits": BedForm(initial={name: getattr(bed, name) for name in BED_TRAITS}),
         "use": UseForm(initial={"to_m": bed.length_m}),

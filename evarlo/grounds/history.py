@@ -46,7 +46,7 @@ class Lain:
 def history_of(beds: Sequence[Bed]) -> dict[int, list[Lain]]:
     """What stood, stands and is planned on each bed, by its id, oldest first."""
     made: dict[int, list[Lain]] = defaultdict(list)
-    for kept in BedUse.objects.filter(bed__in=beds).select_related("crop"):
+    for kept in BedUse.objects.in_force().filter(bed__in=beds).select_related("crop"):
         family, fixes = (
             family_of(kept.crop) if kept.crop else ("", kept.kind == BedUse.Kind.GREEN and "clover" in kept.what.casefold())
         )

@@ -5,6 +5,7 @@ from datetime import date
 from django.db import models
 
 from evarlo.catalogue.models import Crop
+from evarlo.ui.in_force import Undoable
 from evarlo.ui.units import figure_shown, measured
 
 
@@ -95,6 +96,10 @@ class BedUse(models.Model):
     yield_kg = models.FloatField(null=True, blank=True)
     note = models.CharField(max_length=200, blank=True)
 
+    undone_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Undoable.as_manager()
+
     class Meta:
         ordering = ["since", "id"]
 
@@ -130,6 +135,10 @@ class Obstacle(models.Model):
     y = models.FloatField()
     length = models.FloatField()
     width = models.FloatField()
+
+    undone_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Undoable.as_manager()
 
     def __str__(self) -> str:
         return f"{self.what} in {self.bed.name}"

@@ -7,6 +7,7 @@ from datetime import date
 from typing import Any
 
 from django.db import transaction
+from django.utils import timezone
 
 from evarlo.grounds.models import Bed, Obstacle, Site, SoilTest
 from evarlo.ui.refused import Refused
@@ -66,11 +67,11 @@ def add_obstacle(bed: Bed, what: str, x: float, y: float, length: float, width: 
 
 @transaction.atomic
 def drop_obstacle(bed: Bed, pk: int) -> bool:
-    """Take an obstacle off a bed; whether there was one."""
-    return bed.obstacles.filter(pk=pk).delete()[0] > 0
+    """Take an obstacle off a bed; whether there was one. Its row stays on record."""
+    return bed.obstacles.in_force().filter(pk=pk).update(undone_at=timezone.now()) > 0
 
 
 @transaction.atomic
 def drop_use(bed: Bed, pk: int) -> bool:
-    """Take back what was written down of a part of a bed; whether there was anything."""
-    return bed.uses.filter(pk=pk).delete()[0] > 0
+    """Take back what was written down of a part of a bed; whether there was anything. Its row stays on record."""
+    return bed.uses.in_force().filter(pk=pk).update(undone_at=timezone.now()) > 0

@@ -160,7 +160,7 @@ def _tended(books: Sequence[EntryBook]) -> Iterable[Fact]:
 
 
 def _materials(trial: Trial) -> Iterable[Fact]:
-    for material in (m for m in trial.once("materials", lambda: list(trial.materials.all())) if m.plots):
+    for material in (m for m in trial.once("materials", lambda: list(trial.materials.in_force())) if m.plots):
         given = set(chosen_plots(trial, material.plots))
         for plot in plots_of(trial):
             yield Fact(f"Material: {material.name}", plot.entry.code, "given" if plot.number in given else "not given")

@@ -66,6 +66,23 @@ def move_trays(trays: Sequence[Tray], place: Place, on: date, by: User, today: d
     return moved
 
 
+def trays_named(text: str) -> list[Tray]:
+    """The trays that were typed, by commas or by spaces; a name may itself hold spaces: the longest that there is counts. Raises
+    Refused for one that is not there."""
+    known = {" ".join(t.name.casefold().split()): t for t in Tray.objects.all()}
+    found: dict[int, Tray] = {}
+    for part in text.split(","):
+        words = part.split()
+        while words:
+            length = next((n for n in range(len(words), 0, -1) if " ".join(words[:n]).casefold() in known), 0)
+            if not length:
+                raise Refused(f"There is no tray {words[0][:20]}. Names are parted by commas or spaces.", "trays")
+            tray = known[" ".join(words[:length]).casefold()]
+            found[tray.pk] = tray
+            words = words[length:]
+    return list(found.values())
+
+
 @transaction.atomic
 def take_away(tray: Tray, on: date) -> None:
     """The tray is empty and leaves its place."""

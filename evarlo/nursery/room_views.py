@@ -11,7 +11,7 @@ from django.views.decorators.http import require_POST
 from evarlo.grounds.models import Site
 from evarlo.nursery.forms import PlaceForm
 from evarlo.nursery.models import Place, Tray
-from evarlo.nursery.room import keep_reading, move_trays, new_place, rooms, take_away
+from evarlo.nursery.room import keep_reading, move_trays, new_place, rooms, take_away, trays_named
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.draw.room import room as drawn
@@ -27,11 +27,10 @@ class MoveForm(OwnIds):
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day they were moved."})
 
     def clean_trays(self) -> list[Tray]:
-        names = self.cleaned_data["trays"].replace(",", " ").split()
-        known = {t.name.casefold(): t for t in Tray.objects.all()}
-        if missing := next((n for n in names if n.casefold() not in known), None):
-            raise forms.ValidationError(f"There is no tray {missing[:20]}.")
-        return [known[n.casefold()] for n in dict.fromkeys(names)]
+        try:
+            return trays_named(self.cleaned_data["trays"])
+        except Refused as refusal:
+            raise forms.ValidationError(str(refusal)) from None
 
 
 class ReadingForm(forms.Form):

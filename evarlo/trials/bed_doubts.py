@@ -136,7 +136,7 @@ def _history_differs(bed: Bed, before: Sequence[Use], plots: Sequence[Plot], sin
 
 
 def _in_the_way(here: dict[int, list[Plot]]) -> Iterable[str]:
-    for o in Obstacle.objects.filter(bed__in=here).select_related("bed"):
+    for o in Obstacle.objects.in_force().filter(bed__in=here).select_related("bed"):
         hit = [
             p.number
             for p in here[o.bed_id]

@@ -245,7 +245,7 @@ def _handles(trial: Trial) -> list[Handle]:
 
 def _obstacles(trial: Trial) -> list[Outline]:
     at = corners(trial)
-    found = Obstacle.objects.filter(bed__in=trial.beds)
+    found = Obstacle.objects.in_force().filter(bed__in=trial.beds)
     return [Outline(o.what, at[o.bed_id][0] + o.x, at[o.bed_id][1] + o.y, o.length, o.width) for o in found]
 
 

@@ -12,7 +12,7 @@ from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
-from evarlo.ui.in_force import Liftable
+from evarlo.ui.in_force import Liftable, Undoable
 from evarlo.ui.words import counted
 
 PERSON = settings.AUTH_USER_MODEL
@@ -362,6 +362,10 @@ class Material(models.Model):
     pack = models.FloatField(null=True, blank=True)  # g, ml, litres, pieces or metres in a pack
     price = models.FloatField(null=True, blank=True)  # of a pack
     plots = models.CharField(max_length=400, blank=True)  # numbers or runs of the plots that get it; empty is every one
+
+    undone_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["id"]

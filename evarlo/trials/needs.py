@@ -124,7 +124,7 @@ def needs_of(trial: Trial, names: dict[int, str], today: date) -> Needs:
     trays = trays_needed(cells, plan.tray_cells) if plan.transplant else 0
     medium = medium_litres(trays, plan.tray_cells, plan.cell_ml) if trays else 0.0
     every = sum(count.values())
-    typed = trial.once("materials", lambda: list(trial.materials.all()))
+    typed = trial.once("materials", lambda: list(trial.materials.in_force()))
     materials = tuple(_material(m, trial, len(chosen_plots(trial, m.plots)) or every, a_plot) for m in typed)
     return Needs(plan, rows, materials, every, a_plot, trays, medium, _advice(plan), start)
 

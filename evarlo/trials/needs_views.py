@@ -121,7 +121,7 @@ def new_material(request: PersonRequest, slug: str) -> HttpResponse:
 @may("plan")
 @require_POST
 def take_material_off(_request: PersonRequest, slug: str, pk: int) -> HttpResponse:
-    drop_material(get_object_or_404(Material, trial__slug=slug, pk=pk))
+    drop_material(get_object_or_404(Material.objects.in_force(), trial__slug=slug, pk=pk))
     return redirect("trials:needs", slug)
 
 

@@ -202,8 +202,9 @@ def take_in_trial(
 
 @transaction.atomic
 def drop_material(material: Material) -> None:
-    """A material that the plots do not get after all."""
-    material.delete()
+    """A material that the plots do not get after all. Its row stays on record."""
+    material.undone_at = timezone.now()
+    material.save(update_fields=["undone_at"])
 
 
 @transaction.atomic
@@ -413,7 +414,7 @@ def add_material(trial: Trial, typed: Mapping[str, Any]) -> Material:
     """Put a material on the trial's list. Raises Refused where its amount cannot be found from what was typed."""
     if typed["kind"] == Material.Kind.NUTRIENT and not typed.get("grade"):
         raise Refused("Nothing was typed. Expected how much of the nutrient the material holds, in percent.", "grade")
-    if trial.materials.count() >= MOST_MATERIALS:
+    if trial.materials.in_force().count() >= MOST_MATERIALS:
         raise Refused(f"A trial holds {MOST_MATERIALS} materials at most.", "name")
     return Material.objects.create(trial=trial, **typed)
 

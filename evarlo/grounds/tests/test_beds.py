@@ -166,7 +166,9 @@ class Beds(TestCase):
         self.assertEqual((self.bed.environment, self.bed.gradient, self.bed.shade_hours), ("tunnel", "along", 2.5))
         use = self.bed.uses.get()
         self.client.post(at("drop-use", use.pk))
-        self.assertFalse(self.bed.uses.exists())
+        use.refresh_from_db()
+        self.assertIsNotNone(use.undone_at)  # taken back, never deleted
+        self.assertFalse(self.bed.uses.in_force().exists())
         self.client.force_login(world.person(Role.HELPER))
         self.assertEqual(self.client.get(at("bed")).status_code, 200)
         self.assertEqual(self.client.post(at("add-soil"), {"on": "2026-02-01"}).status_code, 403)

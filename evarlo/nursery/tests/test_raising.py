@@ -11,7 +11,8 @@ from evarlo.nursery.due import due
 from evarlo.nursery.models import Happening, Place, RaisingRule, Sowing, Tending
 from evarlo.nursery.queries import begun
 from evarlo.nursery.raising import Act, happen, keep_rule, prick_out, tend, undo_happening
-from evarlo.nursery.room import keep_reading, move_trays, new_place, rooms, take_away
+from evarlo.nursery.room import keep_reading, move_trays, new_place, rooms, take_away, trays_named
+from evarlo.nursery.sowing import new_tray
 from evarlo.seeds.models import Move
 from evarlo.seeds.services import move_stock
 from evarlo.testing import world
@@ -276,3 +277,18 @@ class TheSpace(Raised):
     def test_a_day_to_come_is_refused(self) -> None:
         with self.assertRaisesMessage(Refused, "in the future"):
             tend(self.n.trays[0], "fed", self.today + timedelta(days=1), "", self.by, self.today)
+
+
+class TrayNames(TestCase):
+    def test_a_name_may_hold_spaces(self) -> None:
+        by, today = world.person(), timezone.localdate()
+        made = {name: new_tray(name, 2, 2, 40, None, today, by) for name in ("T1", "Low bench", "Low bench 2", "Bench")}
+        for text, names in (
+            ("T1 bench", ["T1", "Bench"]),
+            ("low bench", ["Low bench"]),
+            ("Low  bench 2, t1,T1", ["Low bench 2", "T1"]),
+            ("Bench Low bench T1", ["Bench", "Low bench", "T1"]),
+        ):
+            self.assertEqual(trays_named(text), [made[name] for name in names], text)
+        with self.assertRaisesMessage(Refused, "There is no tray bank."):
+            trays_named("Low bench, bank 3")

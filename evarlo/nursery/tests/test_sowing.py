@@ -20,7 +20,6 @@ from evarlo.seeds.services import stock_of
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.testing.raising import Nursery
-from evarlo.trials.models import Trial
 from evarlo.ui.refused import Refused
 
 
@@ -231,7 +230,9 @@ class Proposals(TestCase):
         Crop.objects.filter(pk=other.crop_id).update(profile={"depth_mm": 12})
         new_tray("Empty", 4, 4, 40, None, today, by)
         told = self.proposed(other)
-        self.assertEqual((told["medium"] or "", float(told["depth_mm"]), told["cover"] or "", told["warmth_c"]), ("", 12.0, "", None))
+        self.assertEqual(
+            (told["medium"] or "", float(told["depth_mm"]), told["cover"] or "", told["warmth_c"]), ("", 12.0, "", None)
+        )
         self.assertEqual(told["trays"], ["Empty"])
         page = self.client.get(reverse("nursery:sow", args=[other.slug]), {"way": "trays", "tray": tray.pk})
         self.assertEqual((page.context["tray"], [t.pk for t in page.context["others"]]), (tray, []))
