@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
-from django.http import HttpResponse
+from django.http import HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -30,6 +30,7 @@ from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import plots_of
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.stations import stations
+from evarlo.ui.fields import day_done
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside, said_on_top
 from evarlo.ui.words import counted
@@ -143,9 +144,8 @@ def shortage(request: PersonRequest, slug: str, code: str) -> HttpResponse:
     if request.method == "POST":
         post = request.POST
         try:
-            said = choose_way(
-                trial, entry, post.get("way", ""), request.user, timezone.localdate(), post.get("cause", ""), post.get("source", "")
-            )
+            on = day_done(post.get("on", ""), timezone.localdate())
+            said = choose_way(trial, entry, post.get("way", ""), request.user, on, post.get("cause", ""), post.get("source", ""))
             say(request, f"{entry.code}: {said}.")
             return redirect("nursery:plant", slug)
         except Refused as refusal:
@@ -156,6 +156,7 @@ def shortage(request: PersonRequest, slug: str, code: str) -> HttpResponse:
         "wrong": wrong,
         "b": SMITH_B,
         "typed": request.POST,
+        "today": timezone.localdate().isoformat(),
         "causes": CAUSES,
     }
     context |= frame(request, trial, "plant")
@@ -194,6 +195,7 @@ def _stand(request: PersonRequest, trial: Trial, form: StandRuleForm, wrong: str
         "causes": CAUSES,
         "wrong": wrong,
         "marks": What.choices,
+        "on": request.GET.get("on", "")[:20] or timezone.localdate().isoformat(),
         "uneven": max((s.percent or 0 for s in counted), default=0) - min((s.percent or 0 for s in counted), default=0) > 25,
     }
     status = 422 if form.errors or wrong else 200
@@ -208,8 +210,9 @@ def mark(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     station = request.POST.get("station", "")
     with said_on_top(request):
         at = int(station) if station.isdigit() and len(station) < 6 else -1
-        mark_station(plot, at, request.POST.get("what", ""), timezone.localdate(), request.user, timezone.localdate())
-    return redirect(f"{reverse('nursery:stand', args=[slug])}?plot={plot.number}#stations")
+        on, today = day_done(request.POST.get("on", ""), timezone.localdate()), timezone.localdate()
+        mark_station(plot, at, request.POST.get("what", ""), on, request.user, today)
+    return redirect(_stations(request, plot))
 
 
 @may("sow")
@@ -220,9 +223,17 @@ def fill(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     many = request.POST.get("plants", "")
     with said_on_top(request):
         count = int(many) if many.isdigit() and len(many) < 6 else 0
-        filled = fill_gap(plot, count, timezone.localdate(), request.user, timezone.localdate())
+        on, today = day_done(request.POST.get("on", ""), timezone.localdate()), timezone.localdate()
+        filled = fill_gap(plot, count, on, request.user, today)
         say(request, f"Put into gaps of plot {plot.number}, marked as late: {counted(filled, 'plant')}.")
-    return redirect(f"{reverse('nursery:stand', args=[slug])}?plot={plot.number}#stations")
+    return redirect(_stations(request, plot))
+
+
+def _stations(request: PersonRequest, plot: Plot) -> str:
+    """A plot's stations again, with the day that was typed: a notebook's page is of one day."""
+    typed = QueryDict(mutable=True)
+    typed.update({"plot": plot.number} | ({"on": request.POST["on"][:20]} if request.POST.get("on") else {}))
+    return f"{reverse('nursery:stand', args=[plot.trial.slug])}?{typed.urlencode()}#stations"
 
 
 @may("exclude")
@@ -232,7 +243,8 @@ def thin_out(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     rule = rule_of(trial)
     try:
-        count = leave_thin_out(trial, rule, request.POST.get("cause", ""), request.user, timezone.localdate())
+        on = day_done(request.POST.get("on", ""), timezone.localdate())
+        count = leave_thin_out(trial, rule, request.POST.get("cause", ""), request.user, on)
         say(request, f"Left out of the comparison: {counted(count, 'plot')}.")
     except Refused as refusal:
         return _stand(request, trial, StandRuleForm(initial={"least_stand": rule.least_stand}), str(refusal))

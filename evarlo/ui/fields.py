@@ -10,6 +10,7 @@ from typing import Any
 from django import forms
 from django.core.exceptions import ValidationError
 
+from evarlo.ui.refused import Refused, only_done
 from evarlo.ui.units import figure_shown, in_unit, unit_shown, value_kept, value_shown
 
 NUMBER = re.compile(r"[+-]?([0-9]+([.,][0-9]*)?|[.,][0-9]+)")
@@ -76,6 +77,19 @@ class Day(forms.Field):
 
     def prepare_value(self, value: Any) -> Any:
         return value.isoformat() if isinstance(value, date) else value
+
+
+def day_done(text: str, today: date) -> date:
+    """The day on which something was done, as typed beside an act; today where nothing was. Raises Refused for what is no day, or
+    one to come."""
+    try:
+        on: date | None = Day(required=False).clean(text)
+    except ValidationError as error:
+        raise Refused(str(error.messages[0]), "on") from None
+    if on is None:
+        return today
+    only_done(on, today)
+    return on
 
 
 def read_day(text: str, this_year: int | None = None) -> date | None:

@@ -28,6 +28,7 @@ from evarlo.walks.services import Seen, check_seen, exact, keep_observation, loo
 
 CLOCK_OFF = timedelta(minutes=15)  # by which a phone's clock may differ before it is said
 OLDEST = timedelta(days=60)
+FROM_NOTES = timedelta(days=800)  # a notebook of the season before is still typed in
 REPEATED, LEAST_REPEATED, LEAST_TO_REPEAT = 0.05, 3, 12  # share and number of plots asked again, and plots a round needs for it
 
 
@@ -43,6 +44,7 @@ class Brought:
     before: str = ""
     undone: bool = False
     again: bool = False  # the same plot, silently asked a second time
+    on: date | None = None  # the earlier day it was seen on, where it comes from notes
 
 
 @dataclass(frozen=True)
@@ -56,15 +58,16 @@ class Answer:
     stands: str = ""
 
 
-def taken_along(rounds: Sequence[Round], user: User, today: date) -> dict[str, Any]:
+def taken_along(rounds: Sequence[Round], user: User, today: date, on: date | None = None) -> dict[str, Any]:
     """Everything a phone needs to walk some rounds of a trial at once: their traits and guides, the plots along the path with
     what stands in them, and where they lie. Names, codes and other people's values are not in it, unless the trial says that
-    earlier values are shown."""
+    earlier values are shown. `on` is the earlier day that notes are typed in for."""
     trial = rounds[0].trial
     of_round = {walk.pk: walkable(walk) for walk in rounds}
     plots = {p.pk: p for some in of_round.values() for p in some}
     return {
-        "round": ",".join(str(walk.pk) for walk in rounds),
+        "round": ",".join(str(walk.pk) for walk in rounds) + (f"@{on}" if on else ""),
+        "on": on.isoformat() if on else "",
         "trial": trial.name,
         "season": trial.season,
         "who": user.pk,
@@ -215,7 +218,10 @@ class _Batch:
         except Refused as refusal:
             return Answer(key, "refused", str(refusal), stands)
         self.known.add(record.key)
-        return self._keep(plot, record, seen, standing, min(timezone.localdate(made), timezone.localdate(self.now)))
+        today = timezone.localdate(self.now)
+        if record.on and not today - FROM_NOTES <= record.on <= today:
+            return Answer(key, "refused", f"{record.on:%-d %b %Y} is no day on which this can have been seen.", stands)
+        return self._keep(plot, record, seen, standing, record.on or min(timezone.localdate(made), today))
 
     def _by_our_clock(self, record: Brought) -> datetime:
         """When a record was made; a moment that no clock shows counts as now."""

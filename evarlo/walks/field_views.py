@@ -30,7 +30,7 @@ from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along, u
 from evarlo.walks.models import Rival
 from evarlo.walks.queries import current, shown
 from evarlo.walks.services import MOST_PARTS, Seen
-from evarlo.walks.views import round_or_404, rounds_asked
+from evarlo.walks.views import day_asked, round_or_404, rounds_asked
 
 SHELL = (
     "ui/evarlo.css",
@@ -65,7 +65,7 @@ NO_RECORDS = (ValueError, KeyError, TypeError, AttributeError, OverflowError, OS
 def field_data(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """What the phone takes along."""
     rounds = rounds_asked(request, trial_or_404(slug), pk)
-    return JsonResponse(taken_along(rounds, request.user, timezone.localdate()))
+    return JsonResponse(taken_along(rounds, request.user, timezone.localdate(), day_asked(request)))
 
 
 @may("observe")
@@ -113,7 +113,9 @@ def _read(r: dict[str, Any]) -> Brought:
     if not all(isfinite(p) for p in seen.parts) or any(not 0 <= (n or 0) < 30_000 for n in (looked, guide)):
         raise ValueError("not what a phone sends")
     before = str(r.get("before") or "")
-    return Brought(uuid.UUID(r["key"]), int(r["plot"]), seen, _time(r["made"]), before, bool(r.get("undone")), bool(r.get("again")))
+    on = date.fromisoformat(r["on"]) if r.get("on") else None
+    undone, again = bool(r.get("undone")), bool(r.get("again"))
+    return Brought(uuid.UUID(r["key"]), int(r["plot"]), seen, _time(r["made"]), before, undone, again, on)
 
 
 @may("observe")

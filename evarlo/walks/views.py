@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 
 from django.core.exceptions import ValidationError
 from django.http import HttpResponse, QueryDict
@@ -23,6 +23,7 @@ from evarlo.trials.models import Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.registry import registry
 from evarlo.trials.views import trial_or_404
+from evarlo.ui.fields import day_done
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused
 from evarlo.ui.words import counted
@@ -60,22 +61,23 @@ def open_act(request: PersonRequest, slug: str) -> HttpResponse:
     """Open the rounds of the traits that were chosen, or one that was planned, and go."""
     trial, today = trial_or_404(slug), timezone.localdate()
     try:
+        on = day_done(request.POST.get("on", ""), today)
         if request.POST.get("round", "").isdecimal():
-            rounds = [begin_round(round_or_404(trial, int(request.POST["round"])), today, request.user)]
+            rounds = [begin_round(round_or_404(trial, int(request.POST["round"])), on, request.user)]
         else:
             keys = list(dict.fromkeys(request.POST.getlist("trait")))
             if not 1 <= len(keys) <= MOST_AT_ONCE:
                 raise Refused(f"Choose from one to {MOST_AT_ONCE} traits.")
             traits = [get_object_or_404(Trait, key=key, source=Trait.Source.WALK) for key in keys]
             only = _some_plots(trial, request.POST.get("plots", ""))
-            rounds = [open_round(trial, trait, today, request.user, only) for trait in traits]
+            rounds = [open_round(trial, trait, on, request.user, only) for trait in traits]
     except Refused as refusal:
         warn(request, str(refusal))
         typed = QueryDict(mutable=True)
         typed.setlist("trait", request.POST.getlist("trait"))
         typed["plots"] = request.POST.get("plots", "")[:400]
         return redirect(f"{reverse('walks:walk', args=[slug])}?{typed.urlencode()}")
-    return redirect(round_url(rounds))
+    return redirect(round_url(rounds, on if on < today else None))
 
 
 def _some_plots(trial: Trial, typed: str) -> list[int]:
@@ -87,10 +89,21 @@ def _some_plots(trial: Trial, typed: str) -> list[int]:
     return list(trial.plots.filter(number__in=numbers).values_list("pk", flat=True)) if numbers else []
 
 
-def round_url(rounds: list[Round]) -> str:
-    """Where some rounds of a trial are walked at once."""
+def round_url(rounds: list[Round], on: date | None = None) -> str:
+    """Where some rounds of a trial are walked at once, for an earlier day where values come from a notebook."""
     url = reverse("walks:round", args=[rounds[0].trial.slug, rounds[0].pk])
-    return url + (f"?with={','.join(str(r.pk) for r in rounds[1:])}" if len(rounds) > 1 else "")
+    more = {"with": ",".join(str(r.pk) for r in rounds[1:]), "on": on.isoformat() if on else ""}
+    asked = "&".join(f"{name}={value}" for name, value in more.items() if value)
+    return url + (f"?{asked}" if asked else "")
+
+
+def day_asked(request: PersonRequest) -> date | None:
+    """The earlier day that a round is walked for; None for today."""
+    try:
+        on = day_done(request.GET.get("on", ""), today := timezone.localdate())
+    except Refused:
+        return None
+    return on if on < today else None
 
 
 def round_or_404(trial: Trial, pk: int) -> Round:
@@ -112,6 +125,7 @@ def round_page(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
         "rounds": rounds,
         "empty": not any(walkable(r) for r in rounds),
         "ids": ",".join(str(r.pk) for r in rounds),
+        "on": day_asked(request),
     }
     context["warm_up"] = warm_up_for(rounds, request.user, timezone.now())
     return render(request, "walks/round.html", context)

@@ -371,3 +371,27 @@ class OverTheWeb(Phone):
         self.assertEqual((worker.status_code, worker["Service-Worker-Allowed"]), (200, "/"))
         self.assertIn("/static/ui/js/walk/component.js", worker.content.decode())
         self.assertEqual(self.client.get("/manifest.webmanifest").json()["start_url"], "/")
+
+
+class FromNotes(OverTheWeb):
+    def test_a_round_typed_from_a_notebook_counts_as_seen_on_its_day(self) -> None:
+        self.client.force_login(self.by)
+        today = timezone.localdate()
+        before = today - timedelta(days=20)
+        url = reverse("walks:open", args=[self.made.slug])
+        wrong = self.client.post(url, {"trait": "width", "on": (today + timedelta(days=1)).isoformat()}, follow=True)
+        self.assertContains(wrong, "is in the future")
+        answer = self.client.post(url, {"trait": "width", "on": before.isoformat()})
+        self.assertIn(f"?on={before}", answer["Location"])
+        page = self.client.get(answer["Location"])
+        self.assertContains(page, "From notes: every value typed here counts as seen on")
+        self.walk = Round.objects.get(trait__key="width")
+        self.assertEqual(self.walk.opened_on, before)
+        along = self.client.get(reverse("walks:field-data", args=[self.made.slug, self.walk.pk]), {"on": before.isoformat()}).json()
+        self.assertEqual((along["on"], along["round"]), (before.isoformat(), f"{self.walk.pk}@{before}"))
+        days = [before.isoformat(), "", (today + timedelta(days=2)).isoformat(), "1999-01-01"]
+        sent = [{"plot": p.pk, "number": 7, "on": on} for p, on in zip(self.plots, days, strict=False)]
+        states = [a["state"] for a in self.post(self.body(*sent)).json()["answers"]]
+        self.assertEqual(states, ["kept", "kept", "refused", "refused"])
+        self.assertEqual([o.seen_on for o in Observation.objects.order_by("plot__place")], [before, today])
+        self.assertTrue(all(timezone.localdate(o.at) == today for o in Observation.objects.all()))  # when it was typed is kept too

@@ -156,6 +156,7 @@ export class Walk {
       plotNumber: plot.number,
       note: note.trim().slice(0, 300),
       made: now,
+      on: data.on || "",
       before: this.answerOf(ask)?.key || ask.stands[plot.id] || "",
       number: null,
       day: null,
