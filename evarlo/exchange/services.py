@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date
 
 from django.db import transaction
@@ -12,8 +13,8 @@ from evarlo.catalogue.traits import trait_of_column
 from evarlo.exchange.models import Sheet
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
-from evarlo.trials.models import Trial
-from evarlo.trials.services import CriterionPlan, FinishedPlot, add_criteria, take_in_trial
+from evarlo.trials.models import Plot, Trial
+from evarlo.trials.services import CriterionPlan, FinishedPlot, add_criteria, cultivars_named, take_in_trial
 from evarlo.ui.refused import Refused
 from evarlo.ui.words import counted
 from evarlo.walks.services import Seen, keep_many, open_round
@@ -36,7 +37,6 @@ def keep_sheet(name: str, raw: bytes, by: User) -> Sheet:
     return Sheet.objects.create(name=name[:120] or "pasted", text=text, by=by, at=timezone.now())
 
 
-@transaction.atomic
 def make_trial(
     sheet: Sheet,
     name: str,
@@ -53,9 +53,6 @@ def make_trial(
     `directions` and `matters` go by value column. Raises Refused when the sheet has problems, was used already, or
     does not hold the check.
     """
-    sheet = Sheet.objects.select_for_update().get(pk=sheet.pk)
-    if sheet.trial_id:
-        raise Refused("A trial was made from this sheet already.")
     read = read_trial_sheet(sheet.text)
     if read.problems:
         raise Refused(f"Mend {counted(len(read.problems), 'cell')} first.")
@@ -63,7 +60,28 @@ def make_trial(
         raise Refused("Choose the entry that the others are set against.", "check")
     if len(read.entries) < 2:
         raise Refused("A comparison needs at least two entries.", "file")
-    trial, plots = take_in_trial(name, crop, season, _design(read), max(1, len(read.reps)), read.entries, check, _plots(read), by)
+    plots = _plots(read)
+    cultivars = cultivars_named(crop, read.entries)
+    with transaction.atomic():  # everything slow is done: nobody else's work waits for more than the writing
+        sheet = Sheet.objects.select_for_update().get(pk=sheet.pk)
+        if sheet.trial_id:
+            raise Refused("A trial was made from this sheet already.")
+        trial, stood = take_in_trial(name, crop, season, _design(read), max(1, len(read.reps)), cultivars, check, plots, by)
+        _take_in_values(sheet, read, trial, stood, directions, matters, by, today)
+    return trial
+
+
+def _take_in_values(
+    sheet: Sheet,
+    read: TrialSheet,
+    trial: Trial,
+    plots: Sequence[Plot],
+    directions: dict[str, str],
+    matters: dict[str, float],
+    by: User,
+    today: date,
+) -> None:
+    """A round for each column of values, and the sheet as what the trial was made from."""
     by_number = {plot.number: plot for plot in plots}
     criteria = []
     for column, values in read.values.items():
@@ -81,7 +99,6 @@ def make_trial(
     )
     sheet.trial = trial
     sheet.save(update_fields=["trial"])
-    return trial
 
 
 def _design(read: TrialSheet) -> str:

@@ -13,6 +13,7 @@ from evarlo.catalogue.models import Crop, Trait
 from evarlo.catalogue.services import crop_on_record
 from evarlo.exchange.models import Sheet
 from evarlo.exchange.services import keep_sheet, make_trial
+from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words
@@ -78,6 +79,7 @@ class MakeTrial(forms.Form):
         return {c: self.cleaned_data[f"{part}_{i}"] for i, c in enumerate(self.columns)}
 
 
+@takes_long
 @may("bring_in")
 def bring_in(request: PersonRequest) -> HttpResponse:
     form = Upload(typed(request), request.FILES if request.method == "POST" else None)
@@ -93,6 +95,7 @@ def bring_in(request: PersonRequest) -> HttpResponse:
     return render(request, "exchange/bring_in.html", {"form": form}, status=422 if form.errors else 200)
 
 
+@takes_long
 @may("bring_in")
 def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
     """What was understood of a sheet. Nothing is made before the person says so."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import random
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
@@ -172,12 +172,13 @@ def take_in_trial(
     season: str,
     design: str,
     blocks: int,
-    entries: Sequence[str],
+    cultivars: Mapping[str, Cultivar],
     check: str,
     plots: Sequence[FinishedPlot],
     by: User,
 ) -> tuple[Trial, list[Plot]]:
-    """Make a trial that was grown already, with its entries and plots as they stood; nothing about it is blind or open."""
+    """Make a trial that was grown already, with its entries (cultivars by code) and plots as they stood; nothing about it is blind
+    or open."""
     now = timezone.now()
     trial = Trial.objects.create(
         slug=free_slug(f"{name} {season}"),
@@ -192,10 +193,8 @@ def take_in_trial(
         made_by=by,
         made_at=now,
     )
-    known = {
-        code: Entry.objects.create(trial=trial, code=code, cultivar=cultivar_named(crop, code), is_check=code == check)
-        for code in entries
-    }
+    made = [Entry(trial=trial, code=code, cultivar=cultivar, is_check=code == check) for code, cultivar in cultivars.items()]
+    known = {entry.code: entry for entry in Entry.objects.bulk_create(made)}
     stood = [Plot(trial=trial, **{**vars(plot), "entry": known[plot.entry]}) for plot in plots]
     return trial, Plot.objects.bulk_create(stood)
 
@@ -381,6 +380,23 @@ def free_slug(text: str) -> str:
 def cultivar_named(crop: Crop, name: str) -> Cultivar:
     """The cultivar of that name or synonym, whatever its capitals; put on the list when it is new."""
     return cultivar_of(crop, name) or Cultivar.objects.create(crop=crop, name=name)
+
+
+@transaction.atomic
+def cultivars_named(crop: Crop, names: Sequence[str]) -> dict[str, Cultivar]:
+    """The cultivars of many names or synonyms at once; those that are new are put on the list."""
+    known = {name.casefold(): cultivar for name, cultivar in _on_the_list(crop)}
+    new = {name.casefold(): Cultivar(crop=crop, name=name) for name in names if name.casefold() not in known}
+    known |= {cultivar.name.casefold(): cultivar for cultivar in Cultivar.objects.bulk_create(new.values())}
+    return {name: known[name.casefold()] for name in names}
+
+
+def _on_the_list(crop: Crop) -> Iterator[tuple[str, Cultivar]]:
+    """Every name of a crop's cultivars, synonyms first: where one is another's own name, that counts."""
+    listed = list(crop.cultivars.prefetch_related("synonyms"))
+    for cultivar in listed:
+        yield from ((s.name, cultivar) for s in cultivar.synonyms.all())
+    yield from ((cultivar.name, cultivar) for cultivar in listed)
 
 
 def add_criteria(trial: Trial, criteria: Sequence[CriterionPlan]) -> None:

@@ -8,6 +8,7 @@ import math
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 MOST_ROWS = 20_000
 MOST_COLUMNS = 200
@@ -63,17 +64,17 @@ class TrialSheet:
     problems: tuple[Problem, ...] = ()
     notes: tuple[str, ...] = ()
 
-    @property
+    @cached_property
     def entries(self) -> list[str]:
         """The entries, in order of name."""
         return sorted({p.entry for p in self.plots})
 
-    @property
+    @cached_property
     def reps(self) -> list[str]:
         """The replicates, in the order of people: 2 before 10."""
         return sorted({p.rep for p in self.plots}, key=natural)
 
-    @property
+    @cached_property
     def has_inner_blocks(self) -> bool:
         """Whether any replicate is cut into more than one block."""
         inside: dict[str, set[str]] = {}
@@ -81,7 +82,7 @@ class TrialSheet:
             inside.setdefault(p.rep, set()).add(p.block)
         return any(len(blocks) > 1 for blocks in inside.values())
 
-    @property
+    @cached_property
     def has_positions(self) -> bool:
         """Whether every plot has its row and column."""
         return bool(self.plots) and all(p.row is not None for p in self.plots)
