@@ -83,7 +83,11 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "evarlo.people.permissions.acts_allowed",
             ],
-            "builtins": ["evarlo.ui.templatetags.ui", "template_partials.templatetags.partials"],
+            "builtins": [
+                "evarlo.ui.templatetags.ui",
+                "evarlo.trials.templatetags.trials",
+                "template_partials.templatetags.partials",
+            ],
         },
     }
 ]

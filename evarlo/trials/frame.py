@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from typing import Any
 
@@ -13,6 +13,7 @@ from django.utils.safestring import SafeString
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.ground import Ground, ground_of, legend, scoring_ground
 from evarlo.trials.models import Exclusion, Plot, Trial
+from evarlo.trials.queries import without_names
 from evarlo.trials.registry import Span, registry
 from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
 
@@ -63,11 +64,11 @@ def frame(request: PersonRequest, trial: Trial, phase: str, layer: str = "", sco
     links = tuple(PhaseLink(key, name, reverse(view, args=[trial.slug]), key == phase) for key, name, view in PHASES)
     ground = scoring_ground(trial, scoring.done) if scoring else ground_of(trial, request.user, wanted)
     url = scoring.url if scoring else reverse("trials:ground", args=[trial.slug])
-    made = Frame(trial, phase, links, _rail(trial, links), ground, url, legend(), plot)
+    made = Frame(trial, phase, links, _rail(trial, links, request.user), ground, url, legend(), plot)
     return {"trial": trial, "frame": made}
 
 
-def _rail(trial: Trial, links: tuple[PhaseLink, ...]) -> SafeString | None:
+def _rail(trial: Trial, links: tuple[PhaseLink, ...], user: Any) -> SafeString | None:
     spans = stage_spans(trial)
     if spans is None:
         return None
@@ -80,6 +81,7 @@ def _rail(trial: Trial, links: tuple[PhaseLink, ...]) -> SafeString | None:
     for on, some in by_day.items():
         text = "; ".join(f"plot {e.plot.number}: {e.note}" for e in some)
         marks.append(Mark(on, text, hurts=True, label=f"lost {', '.join(e.plot.number for e in some[:3])}"))
+    marks = [replace(mark, text=without_names(trial, mark.text, user)) for mark in marks]
     start, end = min(c.start for c in chips), max(c.end for c in chips)
     return rail(chips, marks, frosts_of(trial, start, end), timezone.localdate())
 

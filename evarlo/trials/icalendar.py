@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
+from django.contrib.auth.models import AnonymousUser
 from django.utils import timezone
 
 from evarlo.trials.models import Trial
+from evarlo.trials.queries import without_names
 from evarlo.trials.registry import registry
 from evarlo.trials.tasks import tasks_of
 from trialcore.reckoning.schedule import schedule
@@ -40,19 +42,20 @@ def entries_of(trial: Trial) -> Iterator[Entry]:
                 yield Entry(pin.key, pin.on, pin.text)
 
 
-def calendar_of(trial: Trial, address: str) -> bytes:
-    """One trial's file. `address` is where the trial is found."""
+def calendar_of(trial: Trial, address: str, user: Any) -> bytes:
+    """One trial's file, as `user` may read it. `address` is where the trial is found."""
     made = _empty(f"{trial.name} {trial.season}")
-    _put_in(made, trial, address)
+    _put_in(made, trial, address, user)
     return bytes(made.to_ical())
 
 
 def feed_of(root: str) -> bytes:
-    """Everything that is to be done, over all trials without a signed verdict. `root` is where Evarlo is found."""
+    """Everything that is to be done, over all trials without a signed verdict. `root` is where Evarlo is found. Whoever has the
+    feed's address reads it, so no blind trial's names are in it."""
     made = _empty("Evarlo")
     running = Trial.objects.filter(decided_at__isnull=True, origin=Trial.Origin.PLANNED)
     for trial in running.select_related("crop", "bed__site", "need_plan").prefetch_related("tasks"):
-        _put_in(made, trial, root.rstrip("/") + trial.get_absolute_url())
+        _put_in(made, trial, root.rstrip("/") + trial.get_absolute_url(), AnonymousUser())
     return bytes(made.to_ical())
 
 
@@ -66,7 +69,7 @@ def _empty(name: str) -> Calendar:
     return made
 
 
-def _put_in(made: Calendar, trial: Trial, address: str) -> None:
+def _put_in(made: Calendar, trial: Trial, address: str, user: Any) -> None:
     from icalendar import Event
 
     now = timezone.now()
@@ -76,7 +79,7 @@ def _put_in(made: Calendar, trial: Trial, address: str) -> None:
         event.add("dtstamp", now)
         event.add("dtstart", entry.on)
         event.add("dtend", entry.on + timedelta(days=1))
-        event.add("summary", f"{entry.what}: {trial.name}")
+        event.add("summary", f"{without_names(trial, entry.what, user)}: {trial.name}")
         event.add("url", address)
         if trial.bed:
             event.add("location", f"{trial.bed.site.name}, {trial.bed.name}")

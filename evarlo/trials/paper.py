@@ -105,7 +105,7 @@ def scoring_sheet(request: PersonRequest, slug: str) -> HttpResponse:
 def calendar_file(request: PersonRequest, slug: str) -> HttpResponse:
     """What is still to be done, as an iCalendar file."""
     trial = trial_or_404(slug)
-    content = calendar_of(trial, request.build_absolute_uri(trial.get_absolute_url()))
+    content = calendar_of(trial, request.build_absolute_uri(trial.get_absolute_url()), request.user)
     response = HttpResponse(content, content_type="text/calendar; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{trial.slug}.ics"'
     return response

@@ -37,15 +37,32 @@ def entry_names(trial: Trial, user: Any) -> dict[int, str]:
     return {e.pk: e.cultivar.name if shown else e.code for e in entries}
 
 
+HIDDEN = "(name hidden)"
+
+
 def without_names(trial: Trial, text: str, user: Any) -> str:
-    """What somebody wrote about a trial, with codes in the place of its cultivars' names for those who must not know them."""
+    """What somebody wrote about a trial, without its cultivars' names and synonyms for those who must not know them. No code stands
+    in a name's place: whoever typed the name would learn which it is."""
     if not text or names_shown(trial, user):
         return text
-    entries = Entry.objects.filter(trial=trial).select_related("cultivar").prefetch_related("cultivar__synonyms")
-    codes = {name: e.code for e in entries for name in (e.cultivar.name, *(s.name for s in e.cultivar.synonyms.all()))}
-    for name in sorted(codes, key=len, reverse=True):
-        text = re.sub(rf"(?<!\w){re.escape(name)}(?!\w)", codes[name].replace("\\", r"\\"), text, flags=re.IGNORECASE)
-    return text
+    return _names_of(trial).sub(HIDDEN, text)
+
+
+def _names_of(trial: Trial) -> re.Pattern[str]:
+    """Whatever names a cultivar of the trial, as a whole word, the longest first."""
+
+    def found() -> re.Pattern[str]:
+        entries = Entry.objects.filter(trial=trial).select_related("cultivar").prefetch_related("cultivar__synonyms")
+        told = {
+            name
+            for e in entries
+            for name in (e.cultivar.name, *(s.name for s in e.cultivar.synonyms.all()))
+            if name.casefold() != e.code.casefold()
+        }
+        names = "|".join(re.escape(name) for name in sorted(told, key=len, reverse=True))
+        return re.compile(rf"(?<!\w)(?:{names or '(?!)'})(?!\w)", re.IGNORECASE)
+
+    return trial.once("names in writing", found)
 
 
 def plots_of(trial: Trial) -> list[Plot]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from django import forms
@@ -20,6 +21,7 @@ from evarlo.people.services import renew_calendar_key
 from evarlo.trials.frame import frame, frosts_of
 from evarlo.trials.icalendar import feed_of
 from evarlo.trials.models import Trial
+from evarlo.trials.queries import without_names
 from evarlo.trials.sowings import follow_on, for_market
 from evarlo.trials.task_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
 from evarlo.trials.tasks import MILESTONES, Line, SeasonTasks, season_tasks
@@ -72,7 +74,9 @@ def calendar_page(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 def _page(request: PersonRequest, trial: Trial, form: TaskForm | None) -> HttpResponse:
-    season = season_tasks(trial)
+    known = season_tasks(trial)
+    lines = tuple(replace(line, what=without_names(trial, line.what, request.user)) for line in known.lines)
+    season = replace(known, lines=lines)
     rows = [_row(line, d) for line, d in season.dated]
     drawing = None
     if rows:
