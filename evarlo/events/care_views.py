@@ -20,7 +20,7 @@ from evarlo.events.care import (
     withdraw_care,
 )
 from evarlo.events.models import Care
-from evarlo.people.permissions import may
+from evarlo.people.permissions import may, may_take_back
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.choosing import PlotsField, groups_of
 from evarlo.trials.frame import frame
@@ -30,7 +30,7 @@ from evarlo.trials.needs import material_need
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say
-from evarlo.ui.refused import said_beside
+from evarlo.ui.refused import said_beside, said_on_top
 
 CLOCK = re.compile(r"([01]?[0-9]|2[0-3])[:.]([0-5][0-9])")
 
@@ -152,8 +152,10 @@ def new_care(request: PersonRequest, slug: str) -> HttpResponse:
 @require_POST
 def undo_care(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     made = get_object_or_404(Care, trial__slug=slug, pk=pk)
-    withdraw_care(made, request.user)
-    say(request, f"{made.what} is taken back; it stays on record, struck out.")
+    with said_on_top(request):
+        may_take_back(request.user, made.by_id, made.at)
+        withdraw_care(made, request.user)
+        say(request, f"{made.what} is taken back; it stays on record, struck out.")
     return redirect("events:care", slug)
 
 

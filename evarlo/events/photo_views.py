@@ -13,12 +13,12 @@ from django.views.decorators.http import require_POST
 from evarlo.events.models import Photo
 from evarlo.events.photos import keep_photo, photos_of, withdraw_photo
 from evarlo.people.once import takes_long
-from evarlo.people.permissions import may
+from evarlo.people.permissions import may, may_take_back
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, said_on_top
 
 
 def _plot(trial: Trial, pk: int) -> Plot:
@@ -76,6 +76,8 @@ def photo(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
 @require_POST
 def undo_photo(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
     found = get_object_or_404(Photo.objects.defer("image", "small"), pk=key, plot__trial__slug=slug)
-    withdraw_photo(found)
-    say(request, "The picture is taken out of the diary.")
+    with said_on_top(request):
+        may_take_back(request.user, found.by_id, found.at)
+        withdraw_photo(found)
+        say(request, "The picture is taken out of the diary.")
     return redirect("events:photos", slug, found.plot_id)

@@ -27,15 +27,15 @@ from evarlo.harvest.services import (
     kept,
     withdraw_picking,
 )
-from evarlo.people.permissions import allowed, may
+from evarlo.people.permissions import allowed, may, may_take_back
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.holds import holds_in_words, pick_words
 from evarlo.trials.models import Trial
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, Words
-from evarlo.ui.notice import say
-from evarlo.ui.refused import said_beside
+from evarlo.ui.notice import say, warn
+from evarlo.ui.refused import Refused, said_beside
 from evarlo.ui.units import measured, unit_shown
 
 SHOWN = 25  # weigh-ins in the list before all are asked for
@@ -128,6 +128,7 @@ def correct(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
     if form.is_valid():
         data = form.cleaned_data
         with said_beside(form):
+            may_take_back(request.user, picking.by_id, picking.at)
             correct_picking(picking, data["on"], form.weighed, request.user, data["key"], timezone.localdate())
             say(request, f"The weigh-in of plot {picking.plot.number} is corrected; the one before stays on record.")
             return redirect("harvest:pick", slug)
@@ -139,7 +140,13 @@ def correct(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
 def undo(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
     trial = trial_or_404(slug)
     picking = get_object_or_404(Picking.objects.select_related("plot", "supersedes"), pk=key, plot__trial=trial)
-    withdraw_picking(picking, request.user)
+    try:
+        may_take_back(request.user, picking.by_id, picking.at)
+        withdraw_picking(picking, request.user)
+    except Refused as refusal:
+        if request.htmx:
+            return HttpResponse(str(refusal), status=422, content_type="text/plain")
+        warn(request, str(refusal))
     return _part(request, trial, picking.on) if request.htmx else redirect("harvest:pick", slug)
 
 

@@ -23,7 +23,7 @@ from evarlo.nursery.raising import keep_rule, rule_of, undo_bought
 from evarlo.nursery.stand import What, below, leave_thin_out, mark_station, stands
 from evarlo.nursery.step_form import StepForm, days_on_record, keep_step_form
 from evarlo.nursery.words import planted_in_words
-from evarlo.people.permissions import allowed, may
+from evarlo.people.permissions import allowed, may, may_take_back
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Plot, Trial
@@ -264,5 +264,8 @@ def fairness(request: PersonRequest, slug: str) -> HttpResponse:
 @may("sow")
 @require_POST
 def undo_bought_in(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
-    undo_bought(get_object_or_404(BoughtIn, plot__trial__slug=slug, pk=pk), request.user)
+    bought = get_object_or_404(BoughtIn, plot__trial__slug=slug, pk=pk)
+    with said_on_top(request):
+        may_take_back(request.user, bought.by_id, bought.at)
+        undo_bought(bought, request.user)
     return redirect("nursery:plant", slug)

@@ -21,7 +21,7 @@ from evarlo.nursery.names import called
 from evarlo.nursery.raising import Act, happen, keep_rule, prick_out, rule_of, tend, undo_happening, undo_tending
 from evarlo.nursery.sowing import cells_typed
 from evarlo.nursery.words import coming_in_words, resow_in_words
-from evarlo.people.permissions import allowed, may
+from evarlo.people.permissions import allowed, may, may_take_back
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
@@ -275,6 +275,7 @@ def prick(request: PersonRequest, slug: str) -> HttpResponse:
 def undo_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     happening = get_object_or_404(Happening, sowing__entry__trial__slug=slug, pk=pk)
     with said_on_top(request):
+        may_take_back(request.user, happening.by_id, happening.at)
         undo_happening(happening, request.user)
         say(request, "It is taken back.")
     return redirect("nursery:balance", slug)
@@ -301,8 +302,11 @@ def tend_act(request: PersonRequest, slug: str) -> HttpResponse:
 
 @may("sow")
 @require_POST
-def undo_tending_act(_request: PersonRequest, slug: str, pk: int) -> HttpResponse:
-    undo_tending(get_object_or_404(Tending.objects.filter(tray__sowings__entry__trial__slug=slug).distinct(), pk=pk))
+def undo_tending_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    tended = get_object_or_404(Tending.objects.filter(tray__sowings__entry__trial__slug=slug).distinct(), pk=pk)
+    with said_on_top(request):
+        may_take_back(request.user, tended.by_id, tended.at)
+        undo_tending(tended)
     return redirect("nursery:balance", slug)
 
 

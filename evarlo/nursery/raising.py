@@ -15,6 +15,7 @@ from evarlo.nursery.queries import standing
 from evarlo.nursery.services import withdraw_steps
 from evarlo.nursery.sowing import taken_cells
 from evarlo.people.models import User
+from evarlo.trials.laying import running_or_refused
 from evarlo.trials.models import Trial
 from evarlo.ui.refused import Refused, only_done
 from trialcore.reckoning.balance import Kind
@@ -43,6 +44,7 @@ def happen(sowing: Sowing, act: Act, by: User, today: date) -> Happening | None:
     Raises Refused for a day to come or before the sowing, a loss without a cause, or plants that the book cannot have.
     """
     sowing = Sowing.objects.select_for_update().select_related("session", "entry__trial", "tray", "plot").get(pk=sowing.pk)
+    running_or_refused(sowing.entry.trial)
     _check(sowing, act, today)
     known = happenings_of([sowing])[sowing.pk]
     now = timezone.now()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from django.db.models import Exists, OuterRef
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -19,7 +20,7 @@ from evarlo.nursery.names import called
 from evarlo.nursery.queries import step_rows
 from evarlo.nursery.sowing import SHARED, Put, cells_typed, new_tray, session_of, sow_cells, sow_plots, taken_cells, undo_sowing
 from evarlo.nursery.step_form import StepForm, keep_step_form
-from evarlo.people.permissions import allowed, may
+from evarlo.people.permissions import allowed, may, may_take_back
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.seeds.models import Lot
 from evarlo.seeds.queries import Stock, stocks_by_cultivar
@@ -91,9 +92,10 @@ def _page(
     sent = "plots" if plots_form else "trays" if form or tray_form else ""
     in_trays = request.GET.get("way", sent or ("trays" if plan.transplant else "plots")) == "trays"
     used = [x.sowing.tray for b in books for x in b.lines if x.sowing.tray]
-    free = Tray.objects.exclude(sowings__in=Sowing.objects.in_force()).order_by("-pk")[:FREE_TRAYS]
-    trays = list({t.pk: t for t in [*sorted(used, key=lambda t: t.pk), *free]}.values())
-    others = list(Tray.objects.exclude(pk__in=[t.pk for t in trays]).order_by("-pk")[:FREE_TRAYS])  # other trials' begun ones
+    begun = Exists(Sowing.objects.in_force().filter(tray=OuterRef("pk")))
+    newest = list(Tray.objects.annotate(begun=begun).order_by("-pk")[: 2 * FREE_TRAYS])
+    trays = list({t.pk: t for t in [*sorted(used, key=lambda t: t.pk), *(t for t in newest if not t.begun)]}.values())
+    others = [t for t in newest if t.begun and t not in trays]  # those that other trials have begun
     asked = request.GET.get("tray", "")
     trays += [t for t in others if str(t.pk) == asked or t == tray]
     tray = tray or _chosen_tray(asked, trays, used)
@@ -277,6 +279,7 @@ def put_in_plots(request: PersonRequest, slug: str) -> HttpResponse:
 def undo(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     sowing = get_object_or_404(Sowing.objects.select_related("entry__trial", "session", "lot"), entry__trial__slug=slug, pk=pk)
     with said_on_top(request):
+        may_take_back(request.user, sowing.session.by_id, sowing.session.at)
         undo_sowing(sowing, request.user, timezone.localdate())
         say(request, f"The sowing of {sowing.entry.code} in {sowing.where} is taken back.")
     where = f"way=trays&tray={sowing.tray_id}" if sowing.tray_id else "way=plots"

@@ -1,13 +1,16 @@
 """Who may do what: the one table, and the door that holds it."""
 
 from collections.abc import Callable
+from datetime import datetime
 from functools import wraps
 from typing import Any, ParamSpec
 
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
+from django.utils import timezone
 
 from evarlo.people.models import Role
+from evarlo.ui.refused import Refused
 
 M, E, H, R = Role.MANAGER, Role.EVALUATOR, Role.HELPER, Role.READER
 
@@ -50,6 +53,13 @@ def may(act: str) -> Callable[[Callable[P, HttpResponse]], Callable[P, HttpRespo
         return guarded
 
     return door
+
+
+def may_take_back(user: Any, by_id: int, at: datetime) -> None:
+    """A helper takes back only what they entered themselves, on the same day: what is older others have built on. Raises
+    Refused."""
+    if user.role == Role.HELPER and (by_id != user.pk or timezone.localdate(at) != timezone.localdate()):
+        raise Refused("A helper takes back only what they entered today. Ask a manager or an evaluator to take this back.")
 
 
 def acts_allowed(request: HttpRequest) -> dict[str, Any]:

@@ -34,6 +34,13 @@ def fixed_or_refused(trial: Trial, field: str = "") -> None:
     """Refuse what needs the plots to stay where they are, while the layout may still be shuffled."""
     if not trial.is_fixed:
         raise Refused("Fix the layout first: until then the plots may still change places.", field)
+    running_or_refused(trial, field)
+
+
+def running_or_refused(trial: Trial, field: str = "") -> None:
+    """Refuse what would add to a season whose verdicts are signed: it is reopened first, with a reason."""
+    if trial.decided_at:
+        raise Refused("The verdicts of this season are signed. Reopen it under Decide, with a reason, before adding to it.", field)
 
 
 @transaction.atomic

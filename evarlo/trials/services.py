@@ -488,6 +488,15 @@ def lift_exclusion(exclusion: Exclusion, by: User) -> None:
 
 
 @transaction.atomic
+def reopen(trial: Trial, by: User, why: str) -> None:
+    """Let a signed season be added to again; the signed board stays as it was. Raises Refused without a reason."""
+    if not why.strip():
+        raise Refused("Say why it is reopened: the signed verdicts stood on what was known then.", "why")
+    if Trial.objects.filter(pk=trial.pk, decided_at__isnull=False).update(decided_at=None):
+        record(trial, by, f"Reopened after it was signed: {why.strip()}"[:300])
+
+
+@transaction.atomic
 def mark_decided(trial: Trial, at: datetime) -> None:
     """The verdicts are signed: nothing more is due for this trial."""
     Trial.objects.filter(pk=trial.pk).update(decided_at=at)

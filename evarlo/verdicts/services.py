@@ -42,6 +42,8 @@ def sign_board(trial: Trial, by: User) -> SignedBoard:
     content = {"lines": _lines(board), "figures": _figures(board), "stood_on": stands_on(board.comparisons)}
     last = trial.boards.last()
     if last is not None and last.by_id == by.pk and all(getattr(last, name) == part for name, part in content.items()):
+        if trial.decided_at is None:  # reopened, and nothing was added
+            mark_decided(trial, timezone.now())
         return last
     signed = SignedBoard.objects.create(trial=trial, by=by, at=timezone.now(), **content)
     record(trial, by, "Verdicts signed.", board=signed.pk)

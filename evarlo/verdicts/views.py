@@ -15,6 +15,7 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Entry
 from evarlo.trials.queries import without_names
+from evarlo.trials.services import reopen
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_on_top
@@ -83,6 +84,15 @@ def sign(request: PersonRequest, slug: str) -> HttpResponse:
     with said_on_top(request):
         sign_board(trial, request.user)
         say(request, f"Signed. The board is frozen with the figures it stood on{', and the names are open' if opens else ''}.")
+    return redirect("verdicts:decide", slug)
+
+
+@may("decide")
+@require_POST
+def reopen_act(request: PersonRequest, slug: str) -> HttpResponse:
+    with said_on_top(request):
+        reopen(trial_or_404(slug), request.user, " ".join(request.POST.get("why", "").split())[:200])
+        say(request, "Reopened: records can be added again. The signed board stays as it was until you sign anew.")
     return redirect("verdicts:decide", slug)
 
 

@@ -10,6 +10,7 @@ from django.utils import timezone
 from evarlo.harvest.models import Picking
 from evarlo.harvest.queries import left_to_pick, readings, standing, yields
 from evarlo.harvest.services import Weighed, keep_picking, withdraw_picking
+from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
@@ -93,3 +94,26 @@ class Picks(TestCase):
         with self.assertRaisesMessage(Refused, "Plot 101 was picked on"):
             world.sow(self.trial, self.by, world.SOWN + timedelta(31))
         self.assertEqual(yields(self.fresh())[self.plot.pk].days_to_first_pick, 30)
+
+
+class TakingBack(TestCase):
+    def test_a_helper_takes_back_only_what_they_entered_today(self) -> None:
+        manager, helper, other = world.person(), world.person(Role.HELPER), world.person(Role.HELPER, "other")
+        made = world.trial(manager)
+        today = timezone.localdate()
+        plots = list(made.plots.all()[:4])
+        old, own, theirs, last = (
+            keep_picking(plot, today, Weighed(4.0), by, uuid.uuid4(), today)
+            for plot, by in zip(plots, (helper, helper, other, other), strict=True)
+        )
+        Picking.objects.filter(pk=old.pk).update(at=timezone.now() - timedelta(days=2))
+
+        def taken_back(picking: Picking, who: Any) -> bool:
+            self.client.force_login(who, backend="django.contrib.auth.backends.ModelBackend")
+            answer = self.client.post(reverse("harvest:undo", args=[made.slug, picking.pk]), follow=True)
+            gone = not Picking.objects.in_force().filter(pk=picking.pk).exists()
+            self.assertEqual("takes back only what they entered today" in answer.content.decode(), not gone)
+            return gone
+
+        self.assertEqual([taken_back(p, helper) for p in (old, own, theirs)], [False, True, False])
+        self.assertEqual([taken_back(p, manager) for p in (old, last)], [True, True])

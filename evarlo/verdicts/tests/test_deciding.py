@@ -108,3 +108,20 @@ class Deciding(TestCase):
         self.assertContains(self.client.post(reverse("verdicts:sign", args=[self.trial.slug]), follow=True), "nothing was signed")
         self.trial.refresh_from_db()
         self.assertIsNone(self.trial.opened_at)
+
+    def test_nobody_adds_to_a_signed_season_before_it_is_reopened_with_a_reason(self) -> None:
+        world.keep_yields(self.trial, self.by, MEANS)
+        self.client.post(reverse("verdicts:sign", args=[self.trial.slug]), {"password": world.PASSWORD})
+        self.trial.refresh_from_db()
+        plot = self.trial.plots.all()[0]
+        with self.assertRaisesMessage(Refused, "are signed. Reopen it under Decide"):
+            world.pick(plot, self.by, 4.0, world.TODAY)
+        url = reverse("verdicts:reopen", args=[self.trial.slug])
+        self.assertContains(self.client.post(url, {"why": " "}, follow=True), "Say why it is reopened")
+        self.assertContains(
+            self.client.post(url, {"why": "A crate turned up"}, follow=True), "Reopened: records can be added again"
+        )
+        self.assertEqual(SignedBoard.objects.count(), 1)
+        plot.trial.refresh_from_db()
+        world.pick(plot, self.by, 4.0, world.TODAY)
+        self.assertIn("A crate turned up", self.trial.deeds.latest("at").said)

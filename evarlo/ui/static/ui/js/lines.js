@@ -182,7 +182,11 @@ async function undo(form, key) {
   const url = form.dataset.undo.replace("00000000-0000-0000-0000-000000000000", key);
   const headers = { "X-CSRFToken": document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] || "", "HX-Request": "true" };
   const answer = await fetch(url, { method: "POST", headers }).catch(() => null);
-  if (!answer?.ok) return false;
+  if (!answer?.ok) {
+    const said = answer?.status === 422 ? await answer.text() : "It could not be taken back: there is no connection. Try again.";
+    sayWrong(form, "plot", said);
+    return false;
+  }
   renew(await answer.text());
   return true;
 }
@@ -264,6 +268,11 @@ document.addEventListener(
   },
   true,
 );
+// For another day nothing is known to be weighed already: every plot is gone through.
+document.addEventListener("change", (event) => {
+  const form = event.target.closest?.("form[data-path]");
+  if (form && event.target.name === "on") form.dataset.waiting = form.dataset.path;
+});
 document.addEventListener("focusin", (event) => {
   if (event.target.matches("form[data-line]:not([data-path]) input")) event.target.select(); // a new figure takes the old one's place
 });
@@ -284,5 +293,6 @@ window.addEventListener("focus", send);
 
 // What was typed here before and is not on the server yet is shown again.
 for (const record of await all("records").catch(() => []))
-  if (record.fields) show(record, record.refused ? "refused" : "waiting", record.refused || "");
+  if (record.fields && forms().some((f) => Number(f.dataset.who) === record.who))
+    show(record, record.refused ? "refused" : "waiting", record.refused || "");
 send().catch(() => {});
