@@ -99,6 +99,11 @@ def ground_of(trial: Trial, user: Any, wanted: str = "") -> Ground:
     return Ground(drawing, layers, layer, low, high, gaps, any(t.ring for t in tags), scaled)
 
 
+def _told(trial: Trial, plot: Plot, names: dict[int, str]) -> bool:
+    """Whether `names` are names: of a blind trial, whoever sees codes must not see which of them is the check either."""
+    return not trial.blind or trial.opened_at is not None or names.get(plot.entry_id) != plot.entry.code
+
+
 def values_ground(trial: Trial, values: dict[int, float], top: float, title: str) -> SafeString:
     """The plan coloured by some percent of each plot (by id), from nothing to `top`; neither codes nor names."""
     plots = plots_of(trial)
@@ -205,7 +210,7 @@ def _tag(trial: Trial, plot: Plot, names: dict[int, str] | None, left: str = "",
         plot.width,
         left=left,
         right=code,
-        ring=names is not None and plot.entry.is_check,
+        ring=names is not None and plot.entry.is_check and _told(trial, plot, names),
         url=reverse("trials:plot", args=[trial.slug, plot.pk]),
         said=said,
         entry=plot.entry_id if names is not None else 0,

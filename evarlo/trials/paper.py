@@ -78,6 +78,7 @@ def plan_sheet(request: PersonRequest, slug: str) -> HttpResponse:
         "trial": trial,
         "drawing": paper_plan(trial, names),
         "entries": [(e, names.get(e.pk, e.code)) for e in trial.entries.all()],
+        "names_shown": queries.names_shown(trial, request.user),
         "first": trial.plots.first(),
         "today": timezone.localdate(),
     }

@@ -340,6 +340,7 @@ def _plot(
         "form": form,
         "swap": swap_form or SwapPlots(),
         "name": chosen.entry.cultivar.name if shown else "",
+        "names_shown": shown,
         "instead_of": (chosen.planned.cultivar.name if shown else chosen.planned.code) if chosen.planned else "",
     }
     template = "trials/plot.html#plot" if request.htmx else "trials/plot.html"
