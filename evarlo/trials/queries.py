@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.db.models import Prefetch
@@ -35,6 +35,11 @@ def entry_names(trial: Trial, user: Any) -> dict[int, str]:
     shown = names_shown(trial, user)
     entries = Entry.objects.filter(trial=trial).select_related("cultivar")
     return {e.pk: e.cultivar.name if shown else e.code for e in entries}
+
+
+def scores_blind(user: Any) -> bool:
+    """Whether this person scores without seeing what others gave: everyone who walks and does not lead the trial."""
+    return allowed(user, "observe") and not allowed(user, "plan")
 
 
 HIDDEN = "(name hidden)"
@@ -155,9 +160,14 @@ def layout_faults_of(trial: Trial) -> list[Fault]:
     return faults_in(drawn, conditions_of(trial))
 
 
-def diary_of(plot: Plot, names: bool) -> list[DiaryLine]:
-    """Everything that happened to a plot, in time order."""
+UNSEEN = "Scored; the score is shown once you have scored this plot too."
+
+
+def diary_of(plot: Plot, names: bool, user: Any = None) -> list[DiaryLine]:
+    """Everything that happened to a plot, in time order, as `user` may read it; without one, all of it."""
     lines = [line for source in registry.diary for line in source(plot, names)]
+    if user is not None and scores_blind(user):
+        lines = [x if x.only_for is None or user.pk in x.only_for else replace(x, text=UNSEEN) for x in lines]
     for exclusion in plot.exclusions.select_related("by", "lifted_by"):
         lifted = exclusion.lifted_at is not None
         text = f"Left out of the comparison: {exclusion.get_cause_display()}. {exclusion.note}"

@@ -32,13 +32,15 @@ class Reading:
 
 @dataclass(frozen=True)
 class DiaryLine:
-    """One thing that happened to a plot. `undo` is where it can be taken back, when it can."""
+    """One thing that happened to a plot. A score of a round that is still being walked is `only_for` those (by id) who have scored
+    the plot in it themselves, so that nobody's eye is led; None is for everyone."""
 
     on: date
     text: str
     by: str
     order: int = 0
     struck: bool = False
+    only_for: frozenset[int] | None = None
 
 
 @dataclass(frozen=True)

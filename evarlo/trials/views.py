@@ -334,7 +334,7 @@ def _plot(
     context = {
         "trial": trial,
         "plot": chosen,
-        "diary": queries.diary_of(chosen, shown),
+        "diary": queries.diary_of(chosen, shown, request.user),
         "standing": standing,
         "ways": [way for source in registry.ways for way in source(chosen)],
         "form": form,

@@ -22,13 +22,14 @@ from django.views.decorators.http import require_POST
 
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
+from evarlo.trials.queries import scores_blind
 from evarlo.trials.registry import registry
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say
 from evarlo.ui.refused import said_on_top
 from evarlo.walks.field import Answer, Brought, bring_in, settle, taken_along, unsettled
 from evarlo.walks.models import Rival
-from evarlo.walks.queries import current, shown
+from evarlo.walks.queries import current, shown, who_scored
 from evarlo.walks.services import MOST_PARTS, Seen
 from evarlo.walks.views import day_asked, round_or_404, rounds_asked
 
@@ -131,7 +132,10 @@ def settle_page(request: PersonRequest, slug: str) -> HttpResponse:
             eyes[trait.pk] = registry.eyes(trait)
         of = eyes.get(trait.pk, {})
         theirs, their_eye = (shown(counts, trait), of.get(counts.by_id)) if counts else ("", None)
-        rows.append((rival, shown(rival, trait), counts, theirs, of.get(rival.by_id), their_eye))
+        its = shown(rival, trait)
+        if scores_blind(request.user) and request.user.pk not in who_scored(rival.plot)[rival.round_id]:
+            its = theirs = "shown once you have scored it too"
+        rows.append((rival, its, counts, theirs, of.get(rival.by_id), their_eye))
     return render(request, "walks/settle.html", {"trial": trial, "rows": rows})
 
 

@@ -16,7 +16,7 @@ from evarlo.trials.models import Criterion, Exclusion, Plot, Trial
 from evarlo.trials.queries import left_out
 from evarlo.trials.registry import DiaryLine, Due, Pin, Reading, Readings, Span
 from evarlo.ui.words import counted
-from evarlo.walks.models import Observation, Round, Value
+from evarlo.walks.models import Observation, Rival, Round, Value
 from trialcore.field.progress import progress_area
 from trialcore.field.samples import sample_mean
 from trialcore.field.stages import days_between
@@ -118,6 +118,7 @@ def shown(value: Value, trait: Trait) -> str:
 
 def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
     rows = plot.observations.order_by("at").select_related("by", "round__trait").prefetch_related("superseded_by")
+    eyes = who_scored(plot)
     for row in rows:
         what = row.round.trait
         if row.withdrawn:
@@ -126,7 +127,17 @@ def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
             text = f"{what.name}: no value, {row.get_cause_display()}."
         else:
             text = f"{what.name}: {shown(row, what)}."
-        yield DiaryLine(row.seen_on, f"{text} {row.note}".strip(), str(row.by), 3, hasattr(row, "superseded_by"))
+        only_for = None if row.round.closed_at else frozenset(eyes[row.round_id])
+        yield DiaryLine(row.seen_on, f"{text} {row.note}".strip(), str(row.by), 3, hasattr(row, "superseded_by"), only_for)
+
+
+def who_scored(plot: Plot) -> dict[int, set[int]]:
+    """By round, who has given a value of this plot (by id)."""
+    found: dict[int, set[int]] = defaultdict(set)
+    for kept in (Observation, Rival):
+        for round_id, by in kept.objects.filter(plot=plot).values_list("round", "by"):
+            found[round_id].add(by)
+    return found
 
 
 def rounds_of(trial: Trial) -> list[Round]:

@@ -9,13 +9,14 @@ from evarlo.catalogue.models import Synonym
 from evarlo.events.events import Rule, keep_event
 from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
-from evarlo.people.models import Role
+from evarlo.people.models import Role, User
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.deeds import record
 from evarlo.trials.services import exclude_plot
 from evarlo.trials.task_services import add_task
-from evarlo.walks.services import Seen, keep_observation
+from evarlo.walks.field import Brought, bring_in
+from evarlo.walks.services import Seen, close_round, keep_observation
 
 NAMES = ("Grey Heron", "Salt Wren", "Low Teal", "Mud Rail")
 
@@ -32,6 +33,7 @@ class Written(TestCase):
         keep_step(self.made, Step.SOWN, today - timedelta(days=40), self.made.plots.all(), self.by, today)
         walk = world.walk(self.made, "vigour", self.by)
         keep_observation(walk, self.plot, Seen(5, note="like grey heron"), self.by, today, uuid.uuid4(), today)
+        close_round(walk)
         keep_event(self.made, "hail", today, "Hit Salt Wren first", [self.plot], 9, Rule(50, 20), self.by, today)
         exclude_plot(other, "accident", "Mixed with Old Fisher", today, self.by)
         record(self.made, self.by, "Low Teal was sown late.")
@@ -68,3 +70,31 @@ class Written(TestCase):
         pages = self.pages()
         self.assertIn("like grey heron", pages[f"plot/{self.plot.pk}/"])
         self.assertIn("Tie up Mud Rail", pages["calendar/"])
+
+
+class OwnEyes(TestCase):
+    def test_a_rater_sees_another_score_only_after_giving_one(self) -> None:
+        manager, one, other = world.person(), world.person(Role.EVALUATOR), world.person(Role.EVALUATOR, "other")
+        made = world.trial(manager)
+        plot, today = made.plots.all()[0], timezone.localdate()
+        walk = world.walk(made, "vigour", manager)
+        keep_observation(walk, plot, Seen(7), one, today, uuid.uuid4(), today)
+        page = f"{made.get_absolute_url()}plot/{plot.pk}/"
+
+        def read(who: User) -> str:
+            self.client.force_login(who)
+            return self.client.get(page).content.decode()
+
+        self.assertIn("Vigour: 7", read(manager))
+        self.assertIn("Vigour: 7", read(one))
+        self.assertNotIn("Vigour: 7", read(other))
+        self.assertIn("the score is shown once you have scored this plot too", read(other))
+        seen = Brought(uuid.uuid4(), plot.pk, Seen(4), timezone.now())
+        bring_in(walk, [seen], other, timezone.now(), timezone.now())
+        self.assertIn("Vigour: 7", read(other))
+        third = world.person(Role.HELPER)
+        self.client.force_login(third)
+        settle = self.client.get(f"{made.get_absolute_url()}walk/settle/").content.decode()
+        self.assertIn("shown once you have scored it too", settle)
+        close_round(walk)
+        self.assertIn("Vigour: 7", read(third))
