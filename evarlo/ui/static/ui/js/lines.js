@@ -246,6 +246,10 @@ function mending(record, asks, item) {
       keep({ ...record, refused: undefined, asks: undefined, key: newKey(), fields });
     }),
   );
+  const again = button("Send again", async () => {
+    await gone();
+    keep({ ...record, refused: undefined, asks: undefined, key: newKey() });
+  });
   const mend = button("Type it anew", async () => {
     const form = forms().find((f) => new URL(f.action).pathname === record.url);
     for (const [name, value] of record.fields) {
@@ -256,7 +260,7 @@ function mending(record, asks, item) {
     await gone();
     form.querySelector(`[name="${form.dataset.needs.split(" ")[0]}"]`).focus();
   });
-  return [...answers, mend, button("Leave it out", gone)];
+  return [...answers, ...(asks.length ? [] : [again]), mend, button("Leave it out", gone)];
 }
 
 document.addEventListener(
