@@ -18,7 +18,7 @@ from evarlo.trials.laying import fixed_or_refused
 from evarlo.trials.models import Plot
 from evarlo.ui.refused import Refused
 from evarlo.ui.units import measured
-from trialcore.inference.outliers import is_unlikely, usual_range
+from trialcore.inference.outliers import usual_range
 
 MOST_KG = 500.0
 MOST_PIECES = 10_000
@@ -85,9 +85,9 @@ def _doubt(plot: Plot, on: date, weighed: Weighed, before: Picking | None) -> No
         raise Refused(f"{plot.number} has {had} on {on:%-d %b} already: add this to it, or correct it?", "again")
     others = Picking.objects.in_force().filter(plot__trial=plot.trial_id, marketable_kg__gt=0)
     weights = list(others.values_list("marketable_kg", flat=True))
-    if weighed.marketable_kg > 0 and not weighed.far and is_unlikely(weighed.marketable_kg, weights):
-        usual = usual_range(weights)
-        low, high = (max(0.0, end) for end in usual) if usual else (0.0, 0.0)
+    usual = None if weighed.far or weighed.marketable_kg == 0 else usual_range(weights)
+    if usual and not usual[0] <= weighed.marketable_kg <= usual[1]:
+        low, high = max(0.0, usual[0]), usual[1]
         others_lie = f"the other weigh-ins lead to expect {measured(low, 'kg')} to {measured(high, 'kg')}"
         raise Refused(f"Found {measured(weighed.marketable_kg, 'kg')}; {others_lie}. Is it right?", "far")
 

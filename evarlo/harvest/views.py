@@ -38,6 +38,7 @@ from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside
 from evarlo.ui.units import measured, unit_shown
 
+ANSWERS = [(ADD, "Add to it"), (CORRECT, "Correct it")]  # to a second weigh-in of a day
 SHOWN = 25  # weigh-ins in the list before all are asked for
 
 
@@ -51,7 +52,7 @@ class WeighIn(forms.Form):
     cull_count = Number(label="Cull pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
 
     sure = forms.BooleanField(label="Picked anyway; not for eating", required=False)
-    again = forms.ChoiceField(choices=[("", ""), (ADD, "Add to it"), (CORRECT, "Correct it")], required=False)
+    again = forms.ChoiceField(choices=[("", ""), *ANSWERS], required=False)
     far = forms.BooleanField(label="It is right", required=False)
 
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
@@ -81,13 +82,9 @@ class WeighIn(forms.Form):
     @property
     def asks(self) -> list[dict[str, str]]:
         """What a refusal asks: each possible answer as the field and value that give it, and its words."""
-        asked = [name for name in ("sure", "again", "far") if self.errors.get(name)]
-        answers = {
-            "sure": [("on", "Picked anyway; not for eating")],
-            "again": [(ADD, "Add to it"), (CORRECT, "Correct it")],
-            "far": [("on", "It is right")],
-        }
-        return [{"name": name, "value": value, "words": words} for name in asked for value, words in answers[name]]
+        answers = {name: [("on", self.fields[name].label)] for name in ("sure", "far")} | {"again": ANSWERS}
+        asked = [name for name in answers if self.errors.get(name)]
+        return [{"name": name, "value": value, "words": str(words)} for name in asked for value, words in answers[name]]
 
 
 @may("see")

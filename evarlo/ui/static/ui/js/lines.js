@@ -5,17 +5,20 @@
 // that begin empty on the next one; without a path the next line is the next such form of the page.
 
 import { showKept } from "./light.js";
-import { bringIn, newKey } from "./queue.js";
+import { FULL, bringIn, newKey, post } from "./queue.js";
 import { all, drop, put } from "./store.js";
 
-const FULL = "This phone could not keep it: its storage is full or closed to this page. Write it down, and free some room.";
 const NUMBER = /^[−-]?(\d+([.,]\d*)?|[.,]\d+)(\s*\S+)?$/;
 const KEPT_SHOWN = 8; // the newest lines that went in stay in sight, each with its way back
 
 const forms = () => [...document.querySelectorAll("form[data-line]")];
+const formOf = (record) => forms().find((f) => new URL(f.action).pathname === record.url);
+const needsOf = (form) => form.dataset.needs.split(" ");
+const firstOf = (form) => form.querySelector("input:not([type=hidden])");
+const figureOf = (form) => form.querySelector(`[name="${needsOf(form)[0]}"]`);
 const list = document.querySelector("[data-line-answers]");
 let putting = Promise.resolve();
-let again = 0;
+let timer = 0;
 
 // What stands in the fields, as the browser would send it.
 function fieldsOf(form) {
@@ -28,8 +31,8 @@ function fieldsOf(form) {
 function wrongWith(form, fields) {
   const typed = Object.fromEntries(fields);
   const expected = JSON.parse(form.dataset.expected || "{}");
-  const needs = (form.dataset.needs || "").split(" ").filter(Boolean);
-  if (needs.length && needs.every((name) => !typed[name])) return [needs[0], form.dataset.nothing];
+  const needs = needsOf(form);
+  if (needs.every((name) => !typed[name])) return [needs[0], form.dataset.nothing];
   for (const [name, what] of Object.entries(expected))
     if (typed[name] && !NUMBER.test(typed[name])) return [name, `Found “${typed[name].slice(0, 24)}”. Expected ${what}.`];
   const path = pathOf(form);
@@ -63,7 +66,7 @@ const pathOf = (form) => form.dataset.path && JSON.parse(form.dataset.path);
 // The next plot along the path that has nothing yet on this day.
 function goOn(form, fields) {
   const path = pathOf(form);
-  if (!path) return nextForm(form)?.querySelector("input:not([type=hidden])");
+  if (!path) return firstOf(forms()[forms().indexOf(form) + 1] ?? form);
   const { plot } = Object.fromEntries(fields);
   const waiting = new Set(JSON.parse(form.dataset.waiting).filter((n) => n.toLowerCase() !== plot.toLowerCase()));
   form.dataset.waiting = JSON.stringify([...waiting]);
@@ -76,9 +79,8 @@ function goOn(form, fields) {
   }
   form.querySelector("[name=plot]").value = next;
   form.querySelector("[data-sure]")?.setAttribute("hidden", "");
-  return next ? form.querySelector(`[name="${form.dataset.needs.split(" ")[0]}"]`) : form.querySelector("[name=plot]");
+  return next ? figureOf(form) : form.querySelector("[name=plot]");
 }
-const nextForm = (form) => forms()[forms().indexOf(form) + 1];
 
 function take(form) {
   const fields = fieldsOf(form);
@@ -90,21 +92,18 @@ function take(form) {
   sayWrong(form, "", "");
   const typed = Object.fromEntries(fields);
   const named = form.dataset.named || (typed.plot ? `Plot ${typed.plot}` : "");
-  const figures = (form.dataset.needs || "")
-    .split(" ")
+  const figures = needsOf(form)
     .map((name) => typed[name])
     .filter(Boolean);
   keep({
     key: newKey(),
     url: new URL(form.action).pathname,
     who: Number(form.dataset.who),
-    page: location.pathname + location.search,
     fields,
     shown: `${named}: ${figures.join(" + ")} ${form.dataset.unit || ""}`.trim(),
     made: Date.now(),
   });
-  form.classList.add("keeping");
-  const next = goOn(form, fields) ?? form.querySelector("input:not([type=hidden])");
+  const next = goOn(form, fields);
   next.focus();
   next.select?.();
 }
@@ -125,17 +124,17 @@ function keep(record) {
 }
 
 async function send() {
-  clearTimeout(again);
+  clearTimeout(timer);
   const why = await bringIn(answered);
   await showKept();
   await settle();
   sayWhy(why);
-  if (why) again = setTimeout(send, why === "offline" ? 4000 : 15000);
+  if (why) timer = setTimeout(send, why === "offline" ? 4000 : 15000);
 }
 
 // What another tab brought in meanwhile is saved too.
 async function settle() {
-  const here = new Map((await all("records")).map((r) => [r.key, r]));
+  const here = new Set((await all("records")).map((r) => r.key));
   for (const item of list?.querySelectorAll("li.waiting") ?? []) {
     if (here.has(item.dataset.key) || !item.dataset.put) continue;
     item.className = "kept";
@@ -180,8 +179,7 @@ function renew(html) {
 
 async function undo(form, key) {
   const url = form.dataset.undo.replace("00000000-0000-0000-0000-000000000000", key);
-  const headers = { "X-CSRFToken": document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] || "", "HX-Request": "true" };
-  const answer = await fetch(url, { method: "POST", headers }).catch(() => null);
+  const answer = await post(url);
   if (!answer?.ok) {
     const said = answer?.status === 422 ? await answer.text() : "It could not be taken back: there is no connection. Try again.";
     sayWrong(form, "plot", said);
@@ -193,23 +191,23 @@ async function undo(form, key) {
 
 // One line of what was typed: on its way, saved, or not, with what there is to do about it.
 function show(record, state, said, answer = {}) {
-  const line = forms().find((f) => !pathOf(f) && new URL(f.action).pathname === record.url);
-  if (line) {
+  const form = formOf(record);
+  if (!form) return;
+  if (!pathOf(form)) {
+    const line = form;
     line.classList.toggle("kept", state === "kept");
-    line.classList.remove("keeping");
     line.querySelectorAll(".error").forEach((e) => e.remove());
     if (state === "refused") {
       const p = Object.assign(document.createElement("p"), { className: "error", textContent: said });
       line.append(p);
-      if (!line.contains(document.activeElement)) line.querySelector("input:not([type=hidden])").value = record.fields[0][1];
+      if (!line.contains(document.activeElement)) firstOf(line).value = record.fields[0][1];
       drop("records", record.key).then(showKept); // it stands in its line again, to be mended there
     }
     return;
   }
-  if (!list || !forms().some((f) => new URL(f.action).pathname === record.url)) return;
   let item = list.querySelector(`[data-key="${record.key}"]`);
   if (!item) {
-    item = Object.assign(document.createElement("li"), {});
+    item = document.createElement("li");
     item.dataset.key = record.key;
     list.prepend(item);
   }
@@ -218,7 +216,6 @@ function show(record, state, said, answer = {}) {
   const text = document.createElement("span");
   text.append(Object.assign(document.createElement("b"), { textContent: record.shown }), ` ${words[state] ?? said}`);
   item.replaceChildren(text);
-  const form = forms().find((f) => new URL(f.action).pathname === record.url);
   if (state === "kept" && form.dataset.undo)
     item.append(button("Undo", async () => ((await undo(form, record.key)) ? item.remove() : null)));
   if (state === "refused") item.append(...mending(record, answer.asks || record.asks || [], item));
@@ -239,28 +236,25 @@ function mending(record, asks, item) {
     await drop("records", record.key);
     await showKept();
   };
-  const answers = asks.map(({ name, value, words }) =>
+  const sendAgain = (words, fields) =>
     button(words, async () => {
       await gone();
-      const fields = [...record.fields.filter(([n]) => n !== name), [name, value]];
       keep({ ...record, refused: undefined, asks: undefined, key: newKey(), fields });
-    }),
-  );
-  const again = button("Send again", async () => {
-    await gone();
-    keep({ ...record, refused: undefined, asks: undefined, key: newKey() });
-  });
+    });
+  const ways = asks.length
+    ? asks.map((a) => sendAgain(a.words, [...record.fields.filter(([name]) => name !== a.name), [a.name, a.value]]))
+    : [sendAgain("Send again", record.fields)];
   const mend = button("Type it anew", async () => {
-    const form = forms().find((f) => new URL(f.action).pathname === record.url);
+    const form = formOf(record);
     for (const [name, value] of record.fields) {
       const input = form.querySelector(`[name="${name}"]`);
       if (input?.type === "checkbox") input.checked = Boolean(value);
       else if (input) input.value = value;
     }
     await gone();
-    form.querySelector(`[name="${form.dataset.needs.split(" ")[0]}"]`).focus();
+    figureOf(form).focus();
   });
-  return [...answers, ...(asks.length ? [] : [again]), mend, button("Leave it out", gone)];
+  return [...ways, mend, button("Leave it out", gone)];
 }
 
 document.addEventListener(
@@ -284,7 +278,8 @@ document.addEventListener("keydown", (event) => {
   const form = event.target.closest?.("form[data-line]");
   const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
   if (!form || !step || forms().length < 2) return;
-  forms()[forms().indexOf(form) + step]?.querySelector("input:not([type=hidden])").focus();
+  const to = forms()[forms().indexOf(form) + step];
+  if (to) firstOf(to).focus();
   event.preventDefault();
 });
 document.addEventListener("click", async (event) => {

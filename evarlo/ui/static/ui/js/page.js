@@ -1,4 +1,5 @@
 import "./light.js";
+import { token as newestToken } from "./queue.js";
 
 // What every page does: the jump key, key help, arrow keys in tables, and whether what was typed has arrived.
 
@@ -33,8 +34,6 @@ document.addEventListener("click", (event) => {
 
 // A form of a whole page is sent once, however often its button is pressed, and only while someone is logged in: what was
 // typed would be lost on the way to the log-in. Coming back to the page frees it.
-const newestToken = () => document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1];
-
 async function mayGo() {
   try {
     const answer = await fetch("/people/here/", { headers: { "HX-Request": "true" }, cache: "no-store" });
@@ -120,11 +119,4 @@ document.addEventListener("htmx:configRequest", (event) => {
   if (!newest) return;
   event.detail.headers["X-CSRFToken"] = newest;
   if (event.detail.parameters.csrfmiddlewaretoken) event.detail.parameters.csrfmiddlewaretoken = newest;
-});
-
-// After a weigh-in the next weight is typed at once; after an error the wrong field is.
-document.addEventListener("htmx:afterSettle", (event) => {
-  const form = document.querySelector("[data-keep-typed]");
-  if (!form || !event.target.contains(form)) return;
-  (form.querySelector(".wrong input") || form.querySelector("[name=marketable_kg]")).focus();
 });

@@ -3,9 +3,10 @@
 
 import { all, drop, put } from "./store.js";
 
-const token = () => document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] || "";
+export const token = () => document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] || "";
 const AT_ONCE = 100;
 const NO_RECORD = "The server cannot read this record.";
+export const FULL = "This phone could not keep it: its storage is full or closed to this page. Write it down, and free some room.";
 
 // A key of its own for each record; where the page did not come over HTTPS the browser makes none.
 export const newKey = () =>
@@ -36,7 +37,7 @@ async function bringAll(told) {
   return left;
 }
 
-async function post(url, headers, body) {
+export async function post(url, headers = {}, body = undefined) {
   try {
     return await fetch(url, { method: "POST", headers: { "X-CSRFToken": token(), "HX-Request": "true", ...headers }, body });
   } catch {

@@ -2,7 +2,7 @@
 // database before the next plot is asked. What is known is in `known`, what is shown in `view`; here they meet the page.
 
 import { showKept } from "../light.js";
-import { bringIn, newKey } from "../queue.js";
+import { FULL, bringIn, newKey } from "../queue.js";
 import { all, get, put, recordsOf } from "../store.js";
 import { canScan, scan } from "./camera.js";
 import { MiniPlan } from "./ground.js";
@@ -14,7 +14,6 @@ import { nothing, viewOf, waitingLine } from "./view.js";
 
 const OWN_KEYS = "#note, #to, #jump, select, [type=date], [type=file], [type=checkbox]";
 const [TWICE, FINGER] = [350, 24]; // milliseconds, and pixels, within which two taps are one
-const FULL = "This phone could not keep it: its storage is full or closed to this page. Write it down, and free some room.";
 const NO_PICTURE = "That picture could not be kept. Expected JPEG, PNG or WebP, and room on this phone.";
 
 // The round as the server has it, with what this phone added; else as it was taken along. `state` says why it is not.
