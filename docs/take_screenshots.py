@@ -45,13 +45,14 @@ def main() -> None:
         from evarlo.grounds.models import Site
         from evarlo.pests.models import Watch
         from evarlo.testing.browser import FLAGS, chromium
-        from evarlo.trials.models import Trial
+        from evarlo.trials.models import Entry, Trial
 
         server = start(data)
         seasons = {t.season: t.slug for t in Trial.objects.filter(name="Bulb fennel, main season")}
         site = Site.objects.get().pk
         heads = f"/trials/{Trial.objects.get(name='Radicchio heads').slug}/"
         late = f"/trials/{Trial.objects.get(name='Radicchio, late heads').slug}/"
+        short = Entry.objects.get(trial__name="Radicchio, late heads", cultivar__name="Pallister").code
         spot = Watch.objects.get(problem__name="Leaf spot").pk
         first, second, running = (f"/trials/{slug}/" for _, slug in sorted(seasons.items()))
 
@@ -86,6 +87,14 @@ def main() -> None:
             page.get_by_role("button", name="1", exact=True).tap()
             page.get_by_role("button", name="7", exact=True).tap()
 
+        def weigh(page: Page) -> None:
+            page.get_by_label("Plot", exact=True).fill("401")
+            page.get_by_label("Marketable").focus()
+            for kg in ("3.1", "3.4", "2.9", "3.3", "3.0"):
+                page.keyboard.type(kg)
+                page.keyboard.press("Enter")
+            page.wait_for_timeout(3000)
+
         def fill_new(page: Page) -> None:
             page.get_by_label("Name", exact=True).fill("Bulb fennel, late")
             page.get_by_label("Crop").fill("Bulb fennel")
@@ -109,13 +118,13 @@ def main() -> None:
             ("calendar", f"{heads}calendar/", DESK, None),
             ("sow", f"{late}sow/", DESK, None),
             ("coming", f"{late}coming/", DESK, None),
-            ("shortage", f"{late}plant/short/R04/", DESK, None),
+            ("shortage", f"{late}plant/short/{short}/", DESK, None),
             ("walk", f"{running}walk/", DESK, several),
             ("walk-phone", f"{running}walk/", PHONE, type_17),
             ("events", f"{running}walk/events/", DESK, None),
             ("pests", f"{running}walk/pests/{spot}/", DESK, on_the_ground),
             ("practice", "/practice/", PHONE, practise),
-            ("pick", f"{second}pick/", DESK, None),
+            ("pick", f"{running}pick/", DESK, weigh),
             ("compare", f"{first}compare/", DESK, None),
             ("decide", f"{second}decide/", DESK, None),
             ("report", f"{first}report/", DESK, None),
