@@ -339,6 +339,20 @@ class SpeedOfTheHand(Walkers):
         expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
         self.assertEqual([(o.plot.number, o.number) for o in Observation.objects.all()], [(self.numbers[0], 12)])
 
+    def test_a_page_asked_for_while_its_worker_is_replaced_comes_from_the_next(self) -> None:
+        page = self.take()
+        page.evaluate(
+            """async () => {
+                const [name] = await caches.keys();
+                const [now, next] = [await caches.open(name), await caches.open('evarlo-next')];
+                for (const request of await now.keys()) await next.put(request, await now.match(request));
+                await caches.delete(name);
+            }"""
+        )
+        page.context.set_offline(True)
+        page.reload()
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[0])
+
     def test_a_new_version_of_the_worker_strands_nothing(self) -> None:
         page = self.take()
         page.context.set_offline(True)

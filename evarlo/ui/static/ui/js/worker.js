@@ -33,15 +33,21 @@ self.addEventListener("activate", (event) => {
   );
 });
 
+// A page may ask while this worker is being replaced: its own cache is gone then, and the next one has what was in it.
+const kept = async (request) => (await caches.match(request, { cacheName: CACHE })) || caches.match(request);
+
+async function keep(request, answer) {
+  if (await caches.has(CACHE)) await (await caches.open(CACHE)).put(request, answer);
+}
+
 async function fromNetwork(request, seconds) {
-  const cache = await caches.open(CACHE);
   try {
     const answer = await Promise.race([fetch(request), new Promise((_, no) => setTimeout(no, seconds * 1000, new Error("slow")))]);
-    if (answer.ok && !answer.redirected) await cache.put(request, answer.clone());
+    if (answer.ok && !answer.redirected) await keep(request, answer.clone());
     return answer;
   } catch (error) {
-    const kept = await cache.match(request);
-    if (kept) return kept;
+    const answer = await kept(request);
+    if (answer) return answer;
     throw error;
   }
 }
