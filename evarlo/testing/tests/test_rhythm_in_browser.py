@@ -9,7 +9,7 @@ from playwright.sync_api import Page, Route, expect
 
 from evarlo.harvest.models import Picking
 from evarlo.harvest.services import Weighed, keep_picking
-from evarlo.nursery.models import Happening
+from evarlo.nursery.models import Happening, StationMark
 from evarlo.testing import world
 from evarlo.testing.browser import PHONE, BrowserTest
 from evarlo.testing.raising import Nursery
@@ -63,6 +63,27 @@ class Weighing(BrowserTest):
         expect(page.locator("[data-link]")).to_contain_text("All saved")
         self.assertEqual(self.kept(), dict(zip(self.path, (5.1, 5.2, 5.3), strict=False)))
 
+    def test_the_bench_opens_without_a_signal_until_its_person_leaves(self) -> None:
+        page = self.bench(PHONE)
+        page.evaluate("() => navigator.serviceWorker.ready")
+        page.reload()
+        page.context.set_offline(True)
+        page.reload()
+        expect(page.locator("#notices")).to_contain_text("No signal: this page is as it was on")
+        page.get_by_label("Marketable").focus()
+        page.keyboard.type("5.1\n5.2\n", delay=30)
+        expect(page.locator("[data-link]")).to_contain_text("2 kept on this phone")
+        page.context.set_offline(False)
+        expect(page.locator("[data-link]")).to_contain_text("All saved")
+        self.assertEqual(self.kept(), dict(zip(self.path, (5.1, 5.2), strict=False)))
+        page.get_by_role("button", name="Log out").click()
+        expect(page.get_by_role("button", name="Log in")).to_be_visible()
+        held = page.evaluate(
+            """async () => (await Promise.all((await caches.keys()).map(async (n) => (await (await caches.open(n)).keys()))))
+                .flat().map((r) => new URL(r.url).pathname)"""
+        )
+        self.assertNotIn(f"/trials/{self.trial.slug}/pick/", held)
+
     def test_a_second_weight_of_a_day_and_one_far_off_are_asked_about_beside(self) -> None:
         today = timezone.localdate()
         for n, number in enumerate(self.path[:8]):
@@ -107,9 +128,64 @@ class Weighing(BrowserTest):
 
 
 class Counting(BrowserTest):
-    def test_counts_at_30_ms_a_key_with_answers_a_second_late(self) -> None:
+    forgiven = ("ERR_INTERNET_DISCONNECTED", "error occurred when fetching the script", "status of 401")
+
+    def raised(self) -> Nursery:
         n = Nursery(world.person(), timezone.localdate(), days=12)
         n.sow_all(24)
+        return n
+
+    def test_cells_counted_without_a_signal_go_in_by_themselves(self) -> None:
+        n = self.raised()
+        page = self.open("manager")
+        page.goto(self.at(f"/trials/{n.trial.slug}/coming/"))
+        page.get_by_role("link", name="by cell").first.click()
+        page.evaluate("() => navigator.serviceWorker.ready")
+        page.reload()
+        page.context.set_offline(True)
+        page.reload()
+        for cell in range(3):
+            page.locator("[data-cell].held").nth(cell).click()
+        page.get_by_role("button", name="Save the count").click()
+        expect(page.locator("#notices")).to_contain_text("it is kept on this phone")
+        expect(page.locator("[data-link]")).to_contain_text("1 kept on this phone")
+        page.context.set_offline(False)
+        expect(page.locator("[data-link]")).to_contain_text("All saved")
+        self.assertEqual(list(Happening.objects.filter(kind="counted").values_list("plants", flat=True)), [3])
+
+    def test_a_kept_form_that_is_refused_is_said_until_it_is_seen_to(self) -> None:
+        n = self.raised()
+        page = self.open("manager")
+        page.goto(self.at(f"/trials/{n.trial.slug}/coming/"))
+        page.get_by_role("link", name="by cell").first.click()
+        page.evaluate("() => navigator.serviceWorker.ready")
+        page.locator("[name=on]").fill("2020-01-01")
+        page.context.set_offline(True)
+        page.get_by_role("button", name="Save the count").click()
+        expect(page.locator("[data-link]")).to_contain_text("1 kept on this phone")
+        page.context.set_offline(False)
+        page.goto(self.at("/"))
+        expect(page.locator("#notices [data-refused]")).to_contain_text("was not taken")
+        page.get_by_role("button", name="Leave it out").click()
+        expect(page.locator("#notices [data-refused]")).to_have_count(0)
+        page.reload()
+        expect(page.locator("[data-link]")).to_contain_text("All saved")
+        self.assertEqual(Happening.objects.filter(kind="counted").count(), 0)
+
+    def test_stations_touched_faster_than_answers_come_are_all_marked(self) -> None:
+        n = self.raised()
+        plot = n.trial.plots.order_by("place")[0]
+        page = self.open("manager")
+        page.goto(self.at(f"/trials/{n.trial.slug}/stand/?plot={plot.number}"))
+        page.route("**/mark/", lambda route: Weighing.late(route))
+        stations = page.locator(".stations [data-station]")
+        for at in range(4):
+            stations.nth(at).dispatch_event("click")
+        expect(page.locator(".stations [data-mark=gap]")).to_have_count(4)
+        self.assertEqual(sorted(StationMark.objects.values_list("station", flat=True)), [0, 1, 2, 3])
+
+    def test_counts_at_30_ms_a_key_with_answers_a_second_late(self) -> None:
+        n = self.raised()
         world.person("helper")
         page = self.open("helper")
         page.goto(self.at(f"/trials/{n.trial.slug}/coming/"))

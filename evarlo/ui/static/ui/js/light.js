@@ -18,6 +18,24 @@ export async function showKept() {
   return count;
 }
 
+// Pages that were taken along show what this person may see: they go when the person does.
+const PAGES = /^\/(trials\/[^/]+\/(pick|coming|coming\/[0-9]+|stand)|seed\/tests\/[0-9]+)\/$/;
+async function forgetPages() {
+  if (!globalThis.caches) return;
+  for (const name of await caches.keys()) {
+    const cache = await caches.open(name);
+    for (const request of await cache.keys()) if (PAGES.test(new URL(request.url).pathname)) await cache.delete(request);
+  }
+}
+const mine = document.body.dataset.who;
+try {
+  const before = localStorage.getItem("evarlo-who");
+  if (mine && before && before !== mine) await forgetPages();
+  if (mine) localStorage.setItem("evarlo-who", mine);
+} catch {
+  // a browser that keeps nothing has taken nothing along
+}
+
 // Whoever logs out is told what of theirs still lies here; it goes in when they are next logged in on this phone.
 document.addEventListener("submit", async (event) => {
   const form = event.target;
@@ -26,6 +44,7 @@ document.addEventListener("submit", async (event) => {
   const count = (await all("records").catch(() => [])).length;
   const what = count === 1 ? "1 record is" : `${count} records are`;
   if (count && !window.confirm(`${what} kept on this phone only and will go in when you are next logged in here. Log out?`)) return;
+  await forgetPages();
   form.dataset.told = "yes";
   form.requestSubmit();
 });
@@ -36,5 +55,7 @@ async function begin() {
   if (document.querySelector("[data-walk]") || !light || !(await showKept())) return;
   await bringIn();
   await showKept();
+  document.dispatchEvent(new CustomEvent("brought-in"));
 }
+window.addEventListener("online", () => begin().catch(() => {}));
 begin().catch(() => {}); // a browser that keeps nothing for pages has nothing to bring in

@@ -1,4 +1,6 @@
-import "./light.js";
+import { keepForm, showRefused } from "./forms.js";
+import { showKept } from "./light.js";
+import { notice } from "./notice.js";
 import { token as newestToken } from "./queue.js";
 
 // What every page does: the jump key, key help, arrow keys in tables, and whether what was typed has arrived.
@@ -41,24 +43,11 @@ async function mayGo() {
       ? ""
       : "You are no longer logged in. Log in in another tab, then send this again: what you typed is still here.";
   } catch {
-    return "No connection: nothing was sent. What you typed is still here; send it again when there is one.";
+    return OFFLINE;
   }
 }
-
-function notice(text) {
-  const box = document.createElement("div");
-  box.className = "notice error";
-  const said = document.createElement("p");
-  said.textContent = text;
-  box.append(said);
-  if (text.startsWith("You are")) {
-    const way = document.createElement("a");
-    Object.assign(way, { href: "/people/log-in/", target: "_blank", textContent: "Log in" });
-    box.append(way);
-  }
-  document.getElementById("notices").replaceChildren(box);
-  box.scrollIntoView({ block: "nearest" });
-}
+const OFFLINE = "No connection: nothing was sent. What you typed is still here; send it again when there is one.";
+const KEPT = "No connection: it is kept on this phone and goes in when there is one.";
 
 document.addEventListener("submit", async (event) => {
   const form = event.target;
@@ -76,7 +65,9 @@ document.addEventListener("submit", async (event) => {
   event.preventDefault();
   const wrong = await mayGo();
   if (wrong) {
-    notice(wrong);
+    const full = wrong === OFFLINE && form.dataset.kept ? await keepForm(form) : wrong;
+    notice(full || KEPT, full ? "error" : "success");
+    await showKept();
     delete form.dataset.sent;
     return;
   }
@@ -88,6 +79,18 @@ document.addEventListener("submit", async (event) => {
 window.addEventListener("pageshow", () => {
   for (const form of document.querySelectorAll("form[data-sent]")) delete form.dataset.sent;
 });
+
+// Without a signal the page is the one that was last opened here, and says so.
+if (document.body.dataset.copy) {
+  const at = new Date(document.body.dataset.copy).toLocaleString([], { dateStyle: "medium", timeStyle: "short" });
+  notice(
+    `No signal: this page is as it was on ${at}. What you save is kept on this phone and goes in when there is one.`,
+    "warning",
+  );
+}
+const showAll = () => showRefused(document.getElementById("notices")).catch(() => {});
+showAll();
+document.addEventListener("brought-in", showAll);
 
 // The light on the top bar says whether everything has reached the server.
 const light = document.querySelector("[data-link]");

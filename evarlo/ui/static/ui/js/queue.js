@@ -104,10 +104,21 @@ async function bringForm(r, told) {
   const why = reason(answer);
   if (why === "unread") return setAside(r, ...refusal(await answer.text()), told);
   if (why) return why;
+  const html = await answer.text();
+  const wrong = answer.redirected ? noticed(html) : "";
+  if (wrong) return setAside(r, wrong, [], told);
   await drop("records", r.key);
-  await told(r, { key: r.key, state: "kept", html: await answer.text() });
+  await told(r, { key: r.key, state: "kept", html });
   return "";
 }
+
+// What the page to which an act led says on top, where it was refused.
+const noticed = (html) =>
+  typeof DOMParser === "undefined"
+    ? ""
+    : [...new DOMParser().parseFromString(html, "text/html").querySelectorAll("#notices .error p")]
+        .map((e) => e.textContent.trim())
+        .join(" ");
 
 // What a refused form says beside its fields, and what it asks: the fields that would answer it, each with its words.
 function refusal(html) {

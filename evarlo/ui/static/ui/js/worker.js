@@ -4,6 +4,9 @@
 
 const CACHE = `evarlo-${VERSION}`;
 const FIELD = /^\/trials\/[^/]+\/walk\/[0-9]+\/(field\.json)?$/;
+const PAGES = /^\/(trials\/[^/]+\/(pick|coming|coming\/[0-9]+|stand)|seed\/tests\/[0-9]+)\/$/; // gone at log-out: light.js
+
+const taken = (path) => FIELD.test(path) || PAGES.test(path);
 
 self.addEventListener("install", (event) => {
   event.waitUntil(
@@ -23,7 +26,7 @@ self.addEventListener("activate", (event) => {
         if (name === CACHE) continue;
         const before = await caches.open(name);
         for (const request of await before.keys()) {
-          if (FIELD.test(new URL(request.url).pathname) && !(await now.match(request)))
+          if (taken(new URL(request.url).pathname) && !(await now.match(request)))
             await now.put(request, await before.match(request));
         }
         await caches.delete(name);
@@ -40,6 +43,12 @@ async function keep(request, answer) {
   if (await caches.has(CACHE)) await (await caches.open(CACHE)).put(request, answer);
 }
 
+// A page from here says of when it is.
+async function copyOf(answer) {
+  const text = (await answer.text()).replace("<body ", `<body data-copy="${answer.headers.get("Date") || ""}" `);
+  return new Response(text, { headers: answer.headers });
+}
+
 async function fromNetwork(request, seconds) {
   try {
     const answer = await Promise.race([fetch(request), new Promise((_, no) => setTimeout(no, seconds * 1000, new Error("slow")))]);
@@ -47,7 +56,7 @@ async function fromNetwork(request, seconds) {
     return answer;
   } catch (error) {
     const answer = await kept(request);
-    if (answer) return answer;
+    if (answer) return PAGES.test(new URL(request.url).pathname) ? copyOf(answer) : answer;
     throw error;
   }
 }
@@ -55,6 +64,6 @@ async function fromNetwork(request, seconds) {
 self.addEventListener("fetch", (event) => {
   const url = new URL(event.request.url);
   if (event.request.method !== "GET" || url.origin !== self.location.origin) return;
-  if (FIELD.test(url.pathname)) event.respondWith(fromNetwork(event.request, 4));
+  if (taken(url.pathname)) event.respondWith(fromNetwork(event.request, 4));
   else if (SHELL.includes(url.pathname)) event.respondWith(fromNetwork(event.request, 2));
 });
