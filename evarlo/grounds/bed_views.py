@@ -17,6 +17,7 @@ from evarlo.grounds.history import Lain, clashes_in, history_of, keep_use, share
 from evarlo.grounds.models import Bed, BedUse
 from evarlo.grounds.services import BED_TRAITS
 from evarlo.grounds.words import part_in_words, when_in_words
+from evarlo.people.corrections import corrections_of
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.draw.occupancy import Box, occupancy
@@ -70,6 +71,13 @@ class ObstacleForm(forms.Form):
     width = Number(label="Width", low=0.05, high=500, unit="m")
 
 
+class CorrectBed(forms.Form):
+    name = Words(label="Name", most=40, error_messages={"required": "Nothing was typed. Expected the bed's name."})
+    length_m = Number(label="Length", low=0.1, high=1000, unit="m")
+    width_m = Number(label="Width", low=0.1, high=500, unit="m")
+    why = Words(label="Why", most=200, required=False)
+
+
 def _bed(pk: int) -> Bed:
     return get_object_or_404(Bed.objects.select_related("site"), pk=pk)
 
@@ -94,6 +102,8 @@ def _page(request: PersonRequest, bed: Bed, **bound: forms.Form) -> HttpResponse
         "use": UseForm(initial={"to_m": bed.length_m}),
         "test": SoilForm(initial={"on": today}),
         "obstacle": ObstacleForm(),
+        "right": CorrectBed(initial={"name": bed.name, "length_m": bed.length_m, "width_m": bed.width_m}),
+        "corrections": corrections_of(bed),
     }
     wrong = any(form.errors for form in bound.values())
     return render(request, "grounds/bed.html", context | bound, status=422 if wrong else 200)
@@ -118,6 +128,18 @@ def keep_traits(request: PersonRequest, pk: int) -> HttpResponse:
     services.keep_bed(bed, {name: form.cleaned_data[name] for name in BED_TRAITS})
     say(request, f"Saved: {bed.name}.")
     return redirect("grounds:bed", pk)
+
+
+@may("plan")
+@require_POST
+def correct(request: PersonRequest, pk: int) -> HttpResponse:
+    bed, form = _bed(pk), CorrectBed(request.POST)
+    if form.is_valid():
+        with said_beside(form):
+            services.correct_bed(bed, **form.cleaned_data, by=request.user)
+            say(request, f"Corrected: {bed}.")
+            return redirect("grounds:bed", pk)
+    return _page(request, _bed(pk), right=form)
 
 
 @may("plan")

@@ -10,9 +10,12 @@ from django.db import transaction
 from django.utils import timezone
 
 from evarlo.grounds.models import Bed, Obstacle, Site, SoilTest
+from evarlo.people.corrections import correct
+from evarlo.people.models import User
 from evarlo.ui.refused import Refused
 
 SITE_FIGURES = ("latitude", "longitude", "last_frost", "first_frost")
+SLACK_M = 1e-6
 BED_TRAITS = ("environment", "zone", "gradient", "gradient_note", "shade_hours", "pests")
 
 
@@ -47,6 +50,29 @@ def keep_bed(bed: Bed, traits: Mapping[str, Any]) -> None:
     for name, value in traits.items():
         setattr(bed, name, value)
     bed.save(update_fields=list(traits))
+
+
+@transaction.atomic
+def correct_bed(bed: Bed, name: str, length_m: float, width_m: float, why: str, by: User) -> None:
+    """Put a bed's name and size right, on record. Raises Refused for the name of another bed of the site, and for a size that does
+    not hold what is in it: plots, obstacles and what stood there."""
+    if Bed.objects.filter(site=bed.site, name__iexact=name).exclude(pk=bed.pk).exists():
+        raise Refused(f"{bed.site.name} has a bed {name} already.", "name")
+    along, across = _reach(bed)
+    if length_m < along - SLACK_M:
+        raise Refused(f"Found {length_m:g} m; what is in it reaches to {along:g} m along.", "length_m")
+    if width_m < across - SLACK_M:
+        raise Refused(f"Found {width_m:g} m; what is in it reaches to {across:g} m across.", "width_m")
+    wanted = {"name": name, "length_m": length_m, "width_m": width_m}
+    correct(bed, wanted, {"name": "name", "length_m": "length, m,", "width_m": "width, m,"}, why, by)
+
+
+def _reach(bed: Bed) -> tuple[float, float]:
+    """How far what is in a bed reaches, in metres along and across."""
+    lain = [(o.x + o.length, o.y + o.width) for o in bed.obstacles.in_force()]
+    lain += [(use.to_m, 0.0) for use in bed.uses.in_force()]
+    lain += [(x + length, y + width) for x, y, length, width in bed.plots.values_list("x", "y", "length", "width")]
+    return max((along for along, _ in lain), default=0.0), max((across for _, across in lain), default=0.0)
 
 
 @transaction.atomic

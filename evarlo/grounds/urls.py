@@ -7,6 +7,7 @@ urlpatterns = [
     path("", views.ground, name="list"),
     path("beds/<int:pk>/", bed_views.bed_page, name="bed"),
     path("beds/<int:pk>/keep/", bed_views.keep_traits, name="keep-bed"),
+    path("beds/<int:pk>/correct/", bed_views.correct, name="correct-bed"),
     path("beds/<int:pk>/use/", bed_views.add_use, name="add-use"),
     path("beds/<int:pk>/use/<int:use>/drop/", bed_views.drop_use, name="drop-use"),
     path("beds/<int:pk>/soil/", bed_views.add_soil, name="add-soil"),

@@ -65,6 +65,15 @@ class TrayForm(OwnIds):
     place = forms.ModelChoiceField(Place.objects.select_related("site"), label="Stands", required=False, empty_label="not said")
 
 
+class CorrectTray(OwnIds):
+    unmarked = ("cell_ml", "why")
+    tray_name = Words(label="Tray", most=20, error_messages={"required": "Nothing was typed. Expected a name, such as T14."})
+    rows = Number(label="Rows", low=1, high=52, whole=True, error_messages=MANY)
+    cols = Number(label="Cells in a row", low=1, high=100, whole=True, error_messages=MANY)
+    cell_ml = Number(label="Cell", low=1, high=20_000, unit="ml", required=False)
+    why = Words(label="Why", most=200, required=False)
+
+
 class PlotsForm(OwnIds):
     """A day, and plots by their numbers; empty means every one."""
 

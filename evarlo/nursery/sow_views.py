@@ -14,12 +14,24 @@ from django.views.decorators.http import require_POST
 
 from evarlo.nursery.audit import audit_of
 from evarlo.nursery.book import EntryBook, book_of
-from evarlo.nursery.forms import SowForm, SowPlotsForm, TrayForm
+from evarlo.nursery.forms import CorrectTray, SowForm, SowPlotsForm, TrayForm
 from evarlo.nursery.models import Session, Sowing, Step, Tray
 from evarlo.nursery.names import called
 from evarlo.nursery.queries import step_rows
-from evarlo.nursery.sowing import SHARED, Put, cells_typed, new_tray, session_of, sow_cells, sow_plots, taken_cells, undo_sowing
+from evarlo.nursery.sowing import (
+    SHARED,
+    Put,
+    cells_typed,
+    correct_tray,
+    new_tray,
+    session_of,
+    sow_cells,
+    sow_plots,
+    taken_cells,
+    undo_sowing,
+)
 from evarlo.nursery.step_form import StepForm, keep_step_form
+from evarlo.people.corrections import corrections_of
 from evarlo.people.permissions import allowed, may, may_take_back
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.seeds.models import Lot
@@ -85,11 +97,12 @@ def _page(
     tray_form: TrayForm | None = None,
     plots_form: SowPlotsForm | None = None,
     tray: Tray | None = None,
+    tray_right: CorrectTray | None = None,
 ) -> HttpResponse:
     today, names = timezone.localdate(), called(trial, request.user)
     books, plan = in_order(request, trial, book_of(trial)), plan_of(trial)
     packets = packets_of(books, names, needs := needs_of(trial, {}, today))
-    sent = "plots" if plots_form else "trays" if form or tray_form else ""
+    sent = "plots" if plots_form else "trays" if form or tray_form or tray_right else ""
     in_trays = request.GET.get("way", sent or ("trays" if plan.transplant else "plots")) == "trays"
     used = [x.sowing.tray for b in books for x in b.lines if x.sowing.tray]
     begun = Exists(Sowing.objects.in_force().filter(tray=OuterRef("pk")))
@@ -125,12 +138,14 @@ def _page(
         "treated": sorted({x.sowing.lot.treatment for b in books for x in b.lines if x.sowing.lot and x.sowing.lot.treatment}),
     }
     if tray and in_trays and trial.is_fixed:
+        right = {"tray_name": tray.name, "rows": tray.rows, "cols": tray.cols, "cell_ml": tray.cell_ml}
+        context |= {"tray_right": tray_right or CorrectTray(initial=right), "corrections": corrections_of(tray)}
         context |= _bench(request, trial, tray, packets, [s for r in needs.rows for s in r.lots], form)
     if not in_trays:
         done = {x.sowing.plot_id for b in books for x in b.lines}
         context["next_plot"] = next((p for p in plots_of(trial) if p.pk not in done), None)
         context["plots_done"] = len(done)
-    wrong = any(f is not None and f.errors for f in (form, tray_form, plots_form, step_form))
+    wrong = any(f is not None and f.errors for f in (form, tray_form, plots_form, step_form, tray_right))
     return render(request, "nursery/sow.html", frame(request, trial, "sow") | context, status=422 if wrong else 200)
 
 
@@ -219,6 +234,20 @@ def put_tray(request: PersonRequest, slug: str) -> HttpResponse:
             )
             return redirect(f"{reverse('nursery:sow', args=[slug])}?way=trays&tray={tray.pk}")
     return _page(request, trial, tray_form=form)
+
+
+@may("sow")
+@require_POST
+def put_tray_right(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    trial, tray = trial_or_404(slug), get_object_or_404(Tray, pk=pk)
+    form = CorrectTray(request.POST)
+    if form.is_valid():
+        d = form.cleaned_data
+        with said_beside(form):
+            correct_tray(tray, d["tray_name"], d["rows"], d["cols"], d["cell_ml"], d["why"], request.user)
+            say(request, f"Corrected: tray {tray}.")
+            return redirect(f"{reverse('nursery:sow', args=[slug])}?way=trays&tray={tray.pk}")
+    return _page(request, trial, tray=get_object_or_404(Tray, pk=pk), tray_right=form)
 
 
 @may("sow")

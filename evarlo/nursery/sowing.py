@@ -14,6 +14,7 @@ from django.utils import timezone
 from evarlo.nursery.models import Place, Session, Sowing, Stay, Step, Tray
 from evarlo.nursery.queries import step_rows
 from evarlo.nursery.services import keep_step, withdraw_steps
+from evarlo.people.corrections import correct
 from evarlo.people.models import User
 from evarlo.seeds.models import Lot, Move
 from evarlo.seeds.services import move_stock
@@ -47,6 +48,23 @@ def new_tray(name: str, rows: int, cols: int, cell_ml: float | None, place: Plac
     if place:
         Stay.objects.create(tray=tray, place=place, since=on, by=by)
     return tray
+
+
+@transaction.atomic
+def correct_tray(tray: Tray, name: str, rows: int, cols: int, cell_ml: float | None, why: str, by: User) -> None:
+    """Put a tray right, on record. Raises Refused for the name of another, and for a shape that would move what is sown."""
+    if Tray.objects.filter(name__iexact=name).exclude(pk=tray.pk).exists():
+        raise Refused(f"There is a tray {name} already.", "tray_name")
+    held = [cell for sowing in tray.sowings.in_force() for cell in sowing.cells]
+    if held and cols != tray.cols:
+        raise Refused(
+            f"Seeds lie in its rows of {tray.cols}: with rows of {cols} they would lie elsewhere. Undo them first.", "cols"
+        )
+    if held and max(held) >= rows * cols:
+        raise Refused(f"Seeds lie in row {max(held) // cols + 1}. Expected at least as many rows.", "rows")
+    wanted = {"name": name, "rows": rows, "cols": cols, "cell_ml": cell_ml}
+    called = {"name": "name", "rows": "rows", "cols": "cells in a row", "cell_ml": "cell, ml,"}
+    correct(tray, wanted, called, why, by)
 
 
 def session_of(on: date, by: User, shared: Mapping[str, Any]) -> Session:

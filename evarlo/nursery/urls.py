@@ -7,6 +7,7 @@ urlpatterns = [
     path("sow/", sow_views.sow, name="sow"),
     path("sow/tray/", sow_views.put_tray, name="put-tray"),
     path("sow/tray/<int:pk>/", sow_views.put_seeds, name="put-seeds"),
+    path("sow/tray/<int:pk>/correct/", sow_views.put_tray_right, name="correct-tray"),
     path("sow/plots/", sow_views.put_in_plots, name="put-in-plots"),
     path("sow/<int:pk>/undo/", sow_views.undo, name="undo-sowing"),
     path("sow/labels.pdf", labels.tray_labels, name="tray-labels"),

@@ -39,3 +39,20 @@ class Sent(models.Model):
 
     def __str__(self) -> str:
         return f"{self.by}, {self.at:%-d %b %Y %H:%M}"
+
+
+class Correction(models.Model):
+    """Something on record that was typed wrongly and put right: what it was, what it is, why and by whom."""
+
+    about = models.CharField(max_length=40)  # the kind of thing
+    thing = models.PositiveBigIntegerField()
+    said = models.CharField(max_length=300)
+    why = models.CharField(max_length=200)
+    by = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        indexes = [models.Index(fields=["about", "thing"])]
+
+    def __str__(self) -> str:
+        return self.said

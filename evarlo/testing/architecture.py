@@ -30,7 +30,7 @@ ORDER = (
 
 # The one module of acts of each subject: nothing else writes.
 ACTS = {
-    "people": ("services", "once"),
+    "people": ("services", "once", "corrections"),
     "catalogue": ("services", "traits", "problems"),
     "grounds": ("services", "history", "weather"),
     "seeds": ("services", "germination"),

@@ -277,3 +277,8 @@ class LeaveOut(forms.Form):
         label="What happened", most=200, error_messages={"required": "Nothing was typed. Expected what happened to the plot."}
     )
     on = Day(label="When", error_messages={"required": "Nothing was typed. Expected the day it happened."})
+
+
+class RenameForm(forms.Form):
+    name = Words(label="Name", most=80, error_messages={"required": "Nothing was typed. Expected the trial's name."})
+    why = Words(label="Why", most=200, required=False)

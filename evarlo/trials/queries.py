@@ -50,13 +50,27 @@ def without_names(trial: Trial, text: str, user: Any) -> str:
     in a name's place: whoever typed the name would learn which it is."""
     if not text or names_shown(trial, user):
         return text
-    return _names_of(trial).sub(HIDDEN, text)
+    return _pattern_of(trial).sub(HIDDEN, text)
 
 
-def _names_of(trial: Trial) -> re.Pattern[str]:
-    """Whatever names a cultivar of the trial, as a whole word, the longest first."""
+def names_to_hide(trial: Trial, user: Any) -> list[str]:
+    """The names that are hidden from others while the trial is blind, for who knows them: to be told as they are typed."""
+    hidden = trial.blind and trial.opened_at is None and names_shown(trial, user)
+    return _names_of(trial) if hidden else []
 
-    def found() -> re.Pattern[str]:
+
+def _pattern_of(trial: Trial) -> re.Pattern[str]:
+    def made() -> re.Pattern[str]:
+        names = "|".join(re.escape(name) for name in _names_of(trial))
+        return re.compile(rf"(?<!\w)(?:{names or '(?!)'})(?!\w)", re.IGNORECASE)
+
+    return trial.once("names in writing", made)
+
+
+def _names_of(trial: Trial) -> list[str]:
+    """Whatever names a cultivar of the trial, the longest first."""
+
+    def found() -> list[str]:
         entries = Entry.objects.filter(trial=trial).select_related("cultivar").prefetch_related("cultivar__synonyms")
         told = {
             name
@@ -64,10 +78,9 @@ def _names_of(trial: Trial) -> re.Pattern[str]:
             for name in (e.cultivar.name, *(s.name for s in e.cultivar.synonyms.all()))
             if name.casefold() != e.code.casefold()
         }
-        names = "|".join(re.escape(name) for name in sorted(told, key=len, reverse=True))
-        return re.compile(rf"(?<!\w)(?:{names or '(?!)'})(?!\w)", re.IGNORECASE)
+        return sorted(told, key=len, reverse=True)
 
-    return trial.once("names in writing", found)
+    return trial.once("names", found)
 
 
 def plots_of(trial: Trial) -> list[Plot]:

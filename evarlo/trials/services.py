@@ -488,6 +488,23 @@ def lift_exclusion(exclusion: Exclusion, by: User) -> None:
 
 
 @transaction.atomic
+def rename(trial: Trial, name: str, why: str, by: User) -> None:
+    """Put a trial's name right, on record; its address stays, since it stands on stakes and labels. Raises Refused for the name of
+    another trial of the season, and without a reason."""
+    name = " ".join(name.split())
+    if not name or len(name) > 80:
+        raise Refused("Expected a name of at most 80 letters.", "name")
+    if Trial.objects.filter(name__iexact=name, season=trial.season).exclude(pk=trial.pk).exists():
+        raise Refused(f"There is a trial “{name}” in season {trial.season} already.", "name")
+    if name == trial.name:
+        raise Refused("That is its name already.", "name")
+    if not why.strip():
+        raise Refused("Nothing was typed. Expected why the name is corrected.", "why")
+    record(trial, by, f"Name corrected from “{trial.name}” to “{name}”: {why.strip()}"[:300])
+    Trial.objects.filter(pk=trial.pk).update(name=name)
+
+
+@transaction.atomic
 def reopen(trial: Trial, by: User, why: str) -> None:
     """Let a signed season be added to again; the signed board stays as it was. Raises Refused without a reason."""
     if not why.strip():

@@ -23,7 +23,7 @@ from evarlo.trials.advice import DESIGNS
 from evarlo.trials.bed_doubts import bed_doubts
 from evarlo.trials.doubts import date_doubts, name_doubts
 from evarlo.trials.forecast import forecast, own_cvs
-from evarlo.trials.forms import LeaveOut, MoveBlock, NewTrial, SwapPlots, as_typed
+from evarlo.trials.forms import LeaveOut, MoveBlock, NewTrial, RenameForm, SwapPlots, as_typed
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import MOST_DOTS, close_plan, small_ground
 from evarlo.trials.laying import fix_layout, move_block, shuffle, swap_plots
@@ -38,6 +38,7 @@ from evarlo.trials.services import (
     lift_exclusion,
     open_names,
     plan_trial,
+    rename,
     withdraw_entry,
 )
 from evarlo.ui.fields import Number, Words
@@ -152,6 +153,10 @@ def new_forecast(request: PersonRequest) -> HttpResponse:
 @may("see")
 def plan(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
+    return _plan(request, trial)
+
+
+def _plan(request: PersonRequest, trial: Trial, renaming: RenameForm | None = None) -> HttpResponse:
     context = frame(request, trial, "plan", layer="entry")
     names = queries.entry_names(trial, request.user)
     context |= {
@@ -164,9 +169,21 @@ def plan(request: PersonRequest, slug: str) -> HttpResponse:
         "doubts": date_doubts(trial) + (name_doubts(trial) if queries.names_shown(trial, request.user) else []),
         "ground_doubts": bed_doubts(trial),
         "blocks": queries.blocks_of(trial) if queries.may_move(trial) else [],
+        "renaming": renaming or RenameForm(initial={"name": trial.name}),
     }
     context["question"] = queries.without_names(trial, trial.question, request.user)
-    return render(request, "trials/plan.html", context)
+    return render(request, "trials/plan.html", context, status=422 if renaming else 200)
+
+
+@may("plan")
+@require_POST
+def put_name_right(request: PersonRequest, slug: str) -> HttpResponse:
+    trial, form = trial_or_404(slug), RenameForm(request.POST)
+    if form.is_valid():
+        with said_beside(form):
+            rename(trial, form.cleaned_data["name"], form.cleaned_data["why"], request.user)
+            return redirect(trial)
+    return _plan(request, trial, form)
 
 
 @may("plan")

@@ -71,6 +71,15 @@ class Written(TestCase):
         self.assertIn("like grey heron", pages[f"plot/{self.plot.pk}/"])
         self.assertIn("Tie up Mud Rail", pages["calendar/"])
 
+    def test_who_knows_the_names_is_told_which_are_hidden_and_nobody_else(self) -> None:
+        page = self.made.get_absolute_url()
+        self.client.force_login(self.by)
+        self.assertContains(self.client.get(page), '"masked-names"')
+        for name in (*NAMES, "Old Fisher"):
+            self.assertContains(self.client.get(page), name)
+        self.client.force_login(world.person(Role.HELPER))
+        self.assertNotContains(self.client.get(page), "masked-names")
+
 
 class OwnEyes(TestCase):
     def test_a_rater_sees_another_score_only_after_giving_one(self) -> None:
