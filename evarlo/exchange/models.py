@@ -9,6 +9,7 @@ class Sheet(models.Model):
     text = models.TextField()
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     at = models.DateTimeField()
+    wanted = models.JSONField(default=dict, blank=True)  # what was chosen for its trial, while it is being brought in
     trial = models.ForeignKey("trials.Trial", null=True, blank=True, on_delete=models.SET_NULL, related_name="sheets")
 
     class Meta:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import date
+from functools import lru_cache
 
 from django.db import transaction
 from django.utils import timezone
@@ -13,17 +14,27 @@ from evarlo.catalogue.traits import trait_of_column
 from evarlo.exchange.models import Sheet
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
-from evarlo.trials.models import Plot, Trial
-from evarlo.trials.services import CriterionPlan, FinishedPlot, add_criteria, cultivars_named, take_in_trial
+from evarlo.trials.models import Trial
+from evarlo.trials.services import (
+    CriterionPlan,
+    FinishedPlot,
+    add_criteria,
+    arrived,
+    take_in_entries,
+    take_in_plots,
+    take_in_trial,
+)
 from evarlo.ui.refused import Refused
 from evarlo.ui.words import counted
-from evarlo.walks.services import Seen, keep_many, open_round
+from evarlo.walks.models import Observation
+from evarlo.walks.services import Seen, check_seen, keep_many, open_round
 from trialcore.formats.sheet import SheetPlot, TrialSheet, decode, read_trial_sheet
 from trialcore.layouts.bed import Bed, PlotSize
 from trialcore.layouts.paths import serpentine
 from trialcore.layouts.placing import place
 from trialcore.layouts.whole import randomised_blocks
 
+PIECE = 1500  # rows written at once: a phone's batch waits for less than half a second
 TALL = 0.75  # a plot of unknown size is drawn a little wider than high
 
 
@@ -37,68 +48,132 @@ def keep_sheet(name: str, raw: bytes, by: User) -> Sheet:
     return Sheet.objects.create(name=name[:120] or "pasted", text=text, by=by, at=timezone.now())
 
 
-def make_trial(
-    sheet: Sheet,
-    name: str,
-    crop: Crop,
-    season: str,
-    check: str,
-    directions: dict[str, str],
-    matters: dict[str, float],
-    by: User,
-    today: date,
-) -> Trial:
-    """Make a finished trial from a sheet without problems: entries, plots, one round a value column, and criteria.
+@dataclass(frozen=True)
+class Wanted:
+    """What was chosen for the trial of a sheet; `directions` and `matters` go by value column."""
 
-    `directions` and `matters` go by value column. Raises Refused when the sheet has problems, was used already, or
-    does not hold the check.
+    name: str
+    crop: Crop
+    season: str
+    check: str
+    directions: dict[str, str]
+    matters: dict[str, float]
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How many of the rows of a sheet's trial are in."""
+
+    done: int
+    total: int
+
+    @property
+    def is_whole(self) -> bool:
+        return self.done >= self.total
+
+
+@lru_cache(maxsize=2)
+def read_of(text: str) -> TrialSheet:
+    """A sheet as it was understood; a long one is asked for piece by piece."""
+    return read_trial_sheet(text)
+
+
+def make_trial(sheet: Sheet, wanted: Wanted, by: User, today: date) -> Trial:
+    """Make a finished trial from a sheet without problems: entries, plots, one round a value column, and criteria. A long sheet
+    is only begun, so that nobody else's work waits for it: `bring_next` brings it in piece by piece.
+
+    Raises Refused when the sheet has problems, was used already, or does not hold the check.
     """
-    read = read_trial_sheet(sheet.text)
+    read = read_of(sheet.text)
     if read.problems:
         raise Refused(f"Mend {counted(len(read.problems), 'cell')} first.")
-    if check not in read.entries:
+    if wanted.check not in read.entries:
         raise Refused("Choose the entry that the others are set against.", "check")
     if len(read.entries) < 2:
         raise Refused("A comparison needs at least two entries.", "file")
-    plots = _plots(read)
-    cultivars = cultivars_named(crop, read.entries)
-    with transaction.atomic():  # everything slow is done: nobody else's work waits for more than the writing
+    with transaction.atomic():
         sheet = Sheet.objects.select_for_update().get(pk=sheet.pk)
         if sheet.trial_id:
             raise Refused("A trial was made from this sheet already.")
-        trial, stood = take_in_trial(name, crop, season, _design(read), max(1, len(read.reps)), cultivars, check, plots, by)
-        _take_in_values(sheet, read, trial, stood, directions, matters, by, today)
+        trial = take_in_trial(wanted.name, wanted.crop, wanted.season, _design(read), max(1, len(read.reps)), by)
+        sheet.trial = trial
+        sheet.wanted = vars(wanted) | {"crop": wanted.crop.pk, "on": today.isoformat()}
+        sheet.save(update_fields=["trial", "wanted"])
+        for column, values in read.values.items():
+            trait = trait_of_column(column)
+            for value in values:
+                if value is not None:
+                    check_seen(trait, Seen(number=value), today)
+        if _total(read) <= PIECE:
+            while not bring_next(sheet, by).is_whole:
+                pass
     return trial
 
 
-def _take_in_values(
-    sheet: Sheet,
-    read: TrialSheet,
-    trial: Trial,
-    plots: Sequence[Plot],
-    directions: dict[str, str],
-    matters: dict[str, float],
-    by: User,
-    today: date,
-) -> None:
-    """A round for each column of values, and the sheet as what the trial was made from."""
-    by_number = {plot.number: plot for plot in plots}
-    criteria = []
+def progress_of(sheet: Sheet) -> Progress:
+    """How far the trial of a sheet has come."""
+    total, trial = _total(read_of(sheet.text)), sheet.trial
+    if trial is None or not trial.arriving:
+        return Progress(total if trial else 0, total)
+    values = Observation.objects.filter(round__trial=trial).count()
+    return Progress(min(total - 1, trial.entries.count() + trial.plots.count() + values), total)
+
+
+def bring_next(sheet: Sheet, by: User) -> Progress:
+    """The next piece of a sheet: entries first, then plots, then the values of one column after the other. What is in is counted
+    anew each time, so that it goes on where it stopped, whatever stopped it."""
+    if sheet.trial is None or not sheet.trial.arriving:
+        return Progress(0, 0)
+    read = read_of(sheet.text)
+    plots = _plots(read)  # before the transaction: nobody waits for the reckoning
+    with transaction.atomic():
+        trial = Trial.objects.select_for_update().filter(sheets=sheet, arriving=True).first()
+        if trial is None:
+            return Progress(0, 0)
+        entries, stood = trial.entries.count(), trial.plots.count()
+        if entries < len(read.entries):
+            take_in_entries(trial, list(read.entries)[entries : entries + PIECE], sheet.wanted["check"])
+        elif stood < len(plots):
+            take_in_plots(trial, plots[stood : stood + PIECE])
+        elif not _bring_values(sheet, read, trial, by):
+            _finish(sheet, read, trial, by)
+        sheet.refresh_from_db(fields=["trial"])
+        return progress_of(sheet)
+
+
+@transaction.atomic
+def leave(sheet: Sheet) -> None:
+    """Bring no more of it in; what came in already is never seen. The sheet can be brought in afresh."""
+    Sheet.objects.filter(pk=sheet.pk, trial__arriving=True).update(trial=None, wanted={})
+
+
+def _total(read: TrialSheet) -> int:
+    return len(read.entries) + len(read.plots) + sum(v is not None for values in read.values.values() for v in values) + 1
+
+
+def _bring_values(sheet: Sheet, read: TrialSheet, trial: Trial, by: User) -> bool:
+    """The next piece of the first column that is not whole; whether there was one."""
+    on = date.fromisoformat(sheet.wanted["on"])
     for column, values in read.values.items():
         trait = trait_of_column(column)
-        walk = open_round(trial, trait, today, by)
-        pairs = zip(read.plots, values, strict=True)
-        keep_many(walk, [(by_number[p.plot], Seen(number=v)) for p, v in pairs if v is not None], by, today)
-        criteria.append(CriterionPlan(trait, directions[column], matters[column]))
-    add_criteria(trial, criteria)
-    record(
-        trial,
-        by,
-        f"Brought in from {sheet.name}: {counted(len(plots), 'plot')}, {counted(len(read.entries), 'entry')}.",
-        sheet=sheet.pk,
-    )
-    sheet.trial = trial
-    sheet.save(update_fields=["trial"])
+        walk = trial.rounds.filter(trait=trait).first() or open_round(trial, trait, on, by)
+        wanted = [(p.plot, v) for p, v in zip(read.plots, values, strict=True) if v is not None]
+        kept = walk.observations.count()
+        if kept < len(wanted):
+            piece = wanted[kept : kept + PIECE]
+            plots = {p.number: p for p in trial.plots.filter(number__in=[number for number, _ in piece])}
+            keep_many(walk, [(plots[number], Seen(number=v)) for number, v in piece], by, on)
+            return True
+    return False
+
+
+def _finish(sheet: Sheet, read: TrialSheet, trial: Trial, by: User) -> None:
+    """The criteria, the sheet as what the trial was made from, and the trial to be seen."""
+    directions, matters = sheet.wanted["directions"], sheet.wanted["matters"]
+    add_criteria(trial, [CriterionPlan(trait_of_column(c), directions[c], matters[c]) for c in read.values])
+    said = f"Brought in from {sheet.name}: {counted(len(read.plots), 'plot')}, {counted(len(read.entries), 'entry')}."
+    record(trial, by, said, sheet=sheet.pk)
+    arrived(trial)
 
 
 def _design(read: TrialSheet) -> str:

@@ -7,19 +7,23 @@ from typing import Any
 from django import forms
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
+from django.views.decorators.http import require_POST
+from django_htmx.http import HttpResponseClientRedirect
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.catalogue.services import crop_on_record
 from evarlo.exchange.models import Sheet
-from evarlo.exchange.services import keep_sheet, make_trial
+from evarlo.exchange.services import Wanted, bring_next, keep_sheet, leave, make_trial, progress_of, read_of
 from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused
-from trialcore.formats.sheet import MOST_BYTES, TrialSheet, read_trial_sheet
+from evarlo.ui.words import counted
+from trialcore.formats.sheet import MOST_BYTES, TrialSheet
 
 SHOWN = 60
 
@@ -101,31 +105,21 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
     """What was understood of a sheet. Nothing is made before the person says so."""
     sheet = get_object_or_404(Sheet, pk=pk, by=request.user)
     if sheet.trial:
-        return redirect("compare:compare", sheet.trial.slug)
-    read = read_trial_sheet(sheet.text)
+        return redirect("exchange:arriving", sheet.pk)
+    read = read_of(sheet.text)
     initial = {"name": sheet.name.rsplit(".", 1)[0].replace("_", " "), "season": timezone.localdate().year}
     form = MakeTrial(read, typed(request), initial=initial)
     if request.method == "POST" and not read.problems and form.is_valid():
         data = form.cleaned_data
         matters = {c: v or 0.0 for c, v in form.by_column("matters").items()}
         crop = crop_on_record(data["crop"])
+        wanted = Wanted(data["name"], crop, data["season"], data["check"], form.by_column("direction"), matters)
         try:
-            trial = make_trial(
-                sheet,
-                data["name"],
-                crop,
-                data["season"],
-                data["check"],
-                form.by_column("direction"),
-                matters,
-                request.user,
-                timezone.localdate(),
-            )
+            make_trial(sheet, wanted, request.user, timezone.localdate())
         except Refused as refusal:
             form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
         else:
-            say(request, f"{trial.name}: {len(read.plots)} plots are in.")
-            return redirect("compare:compare", trial.slug)
+            return redirect("exchange:arriving", sheet.pk)
     columns = [
         {
             "name": name,
@@ -146,3 +140,37 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
         "more": max(0, len(read.problems) - SHOWN),
     }
     return render(request, "exchange/dry_run.html", context, status=422 if form.errors or read.problems else 200)
+
+
+@may("bring_in")
+def arriving(request: PersonRequest, pk: int) -> HttpResponse:
+    """How far a sheet has come in; the page asks for piece after piece."""
+    sheet = get_object_or_404(Sheet.objects.select_related("trial"), pk=pk, by=request.user)
+    if sheet.trial is None:
+        return redirect("exchange:dry-run", pk)
+    if not sheet.trial.arriving:
+        say(request, f"{sheet.trial.name}: {counted(len(read_of(sheet.text).plots), 'plot')} in.")
+        return redirect("compare:compare", sheet.trial.slug)
+    return render(request, "exchange/arriving.html", {"sheet": sheet, "progress": progress_of(sheet)})
+
+
+@takes_long
+@may("bring_in")
+@require_POST
+def go_on(request: PersonRequest, pk: int) -> HttpResponse:
+    """The next piece of a sheet."""
+    sheet = get_object_or_404(Sheet.objects.select_related("trial"), pk=pk, by=request.user)
+    progress = bring_next(sheet, request.user)
+    if not request.htmx:
+        return redirect("exchange:arriving", pk)
+    if progress.is_whole:
+        return HttpResponseClientRedirect(reverse("exchange:arriving", args=[pk]))
+    return render(request, "exchange/arriving.html#piece", {"sheet": sheet, "progress": progress})
+
+
+@may("bring_in")
+@require_POST
+def take_back(request: PersonRequest, pk: int) -> HttpResponse:
+    """No more of it; the sheet can be brought in afresh."""
+    leave(get_object_or_404(Sheet, pk=pk, by=request.user))
+    return redirect("exchange:dry-run", pk)

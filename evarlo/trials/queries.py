@@ -22,7 +22,7 @@ from trialcore.layouts.neighbours import Fault
 
 def trial_list() -> list[Trial]:
     """Every trial with its crop, newest season first."""
-    return list(Trial.objects.select_related("crop", "bed__site").prefetch_related("more_beds"))
+    return list(Trial.objects.filter(arriving=False).select_related("crop", "bed__site").prefetch_related("more_beds"))
 
 
 def names_shown(trial: Trial, user: Any) -> bool:

@@ -166,21 +166,11 @@ class FinishedPlot:
 
 
 @transaction.atomic
-def take_in_trial(
-    name: str,
-    crop: Crop,
-    season: str,
-    design: str,
-    blocks: int,
-    cultivars: Mapping[str, Cultivar],
-    check: str,
-    plots: Sequence[FinishedPlot],
-    by: User,
-) -> tuple[Trial, list[Plot]]:
-    """Make a trial that was grown already, with its entries (cultivars by code) and plots as they stood; nothing about it is blind
-    or open."""
+def take_in_trial(name: str, crop: Crop, season: str, design: str, blocks: int, by: User) -> Trial:
+    """A trial that was grown already, to be filled with its entries, plots and values; nobody sees it before it is `arrived`.
+    Nothing about it is blind or open."""
     now = timezone.now()
-    trial = Trial.objects.create(
+    return Trial.objects.create(
         slug=free_slug(f"{name} {season}"),
         name=name,
         crop=crop,
@@ -189,14 +179,33 @@ def take_in_trial(
         design=design,
         blocks=blocks,
         blind=False,
+        arriving=True,
         layout_fixed_at=now,
         made_by=by,
         made_at=now,
     )
-    made = [Entry(trial=trial, code=code, cultivar=cultivar, is_check=code == check) for code, cultivar in cultivars.items()]
-    known = {entry.code: entry for entry in Entry.objects.bulk_create(made)}
-    stood = [Plot(trial=trial, **{**vars(plot), "entry": known[plot.entry]}) for plot in plots]
-    return trial, Plot.objects.bulk_create(stood)
+
+
+@transaction.atomic
+def take_in_entries(trial: Trial, codes: Sequence[str], check: str) -> None:
+    """Entries of a trial that is arriving, each the cultivar of that name."""
+    cultivars = cultivars_named(trial.crop, codes)
+    Entry.objects.bulk_create(
+        Entry(trial=trial, code=code, cultivar=cultivar, is_check=code == check) for code, cultivar in cultivars.items()
+    )
+
+
+@transaction.atomic
+def take_in_plots(trial: Trial, plots: Sequence[FinishedPlot]) -> None:
+    """Plots of a trial that is arriving, as they stood."""
+    known = {entry.code: entry for entry in trial.entries.filter(code__in={plot.entry for plot in plots})}
+    Plot.objects.bulk_create(Plot(trial=trial, **{**vars(plot), "entry": known[plot.entry]}) for plot in plots)
+
+
+@transaction.atomic
+def arrived(trial: Trial) -> None:
+    """All of it is in: from now on it is seen."""
+    Trial.objects.filter(pk=trial.pk).update(arriving=False)
 
 
 @transaction.atomic

@@ -49,7 +49,7 @@ from evarlo.ui.words import counted
 
 
 def trial_or_404(slug: str) -> Trial:
-    return get_object_or_404(Trial.objects.select_related("crop", "bed__site"), slug=slug)
+    return get_object_or_404(Trial.objects.filter(arriving=False).select_related("crop", "bed__site"), slug=slug)
 
 
 @may("see")

@@ -14,7 +14,7 @@ from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare
 from evarlo.compare.views import harmless
 from evarlo.compare.words import sentence
-from evarlo.exchange.services import keep_sheet, make_trial
+from evarlo.exchange.services import Wanted, keep_sheet, make_trial
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
@@ -119,7 +119,7 @@ class SmallBlocks(TestCase):
         by = world.person()
         sheet = keep_sheet("alpha.csv", (data / "alpha_24.csv").read_bytes(), by)
         crop = Crop.objects.create(name="Test crop")
-        made = make_trial(sheet, "Alpha", crop, "2026", "V05", {"value": "higher"}, {"value": 0.1}, by, world.TODAY)
+        made = make_trial(sheet, Wanted("Alpha", crop, "2026", "V05", {"value": "higher"}, {"value": 0.1}), by, world.TODAY)
         self.assertEqual(made.design, Trial.Design.INCOMPLETE)
         expected = json.loads((data / "alpha_24.expected.json").read_text())["reml_entries_fixed"]
         means = {row["entry"]: row for row in expected["entry_means"]}

@@ -3,6 +3,7 @@
 import json
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
@@ -10,6 +11,7 @@ from django.urls import reverse
 import trialcore
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.exchange.models import Sheet
+from evarlo.exchange.services import bring_next
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
@@ -111,3 +113,57 @@ class BringingIn(TestCase):
         self.upload((DATA / "rcbd_16x4.csv").read_bytes())
         self.client.force_login(world.person(name="other"), backend="django.contrib.auth.backends.ModelBackend")
         self.assertEqual(self.client.get(reverse("exchange:dry-run", args=[Sheet.objects.get().pk])).status_code, 404)
+
+
+class LongSheets(TestCase):
+    """A sheet of 4,000 plots in 40 replicates: 100 entries, 4,000 plots, 4,000 values and the end of it are 8,101 rows."""
+
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.client.force_login(self.by)
+        lines = ["plot,rep,entry,value"]
+        lines += [f"{1000 + n},{n // 100 + 1},V{n % 100:03d},{(n * 7919) % 1000 / 100}" for n in range(4000)]
+        upload = SimpleUploadedFile("long.csv", "\n".join(lines).encode())
+        self.client.post(reverse("exchange:bring-in"), {"file": upload})
+        self.sheet = Sheet.objects.get()
+        given = {"name": "Long", "season": "2026", "crop": "Potato", "check": "V001", "direction_0": "higher", "matters_0": ""}
+        self.client.post(reverse("exchange:dry-run", args=[self.sheet.pk]), given)
+
+    def go_on(self) -> Any:
+        return self.client.post(reverse("exchange:go-on", args=[self.sheet.pk]), headers={"HX-Request": "true"})
+
+    def test_it_comes_in_piece_by_piece_and_is_seen_when_it_is_whole(self) -> None:
+        trial = Trial.objects.get()
+        said = []
+        for _ in range(20):
+            self.assertEqual(self.client.get(trial.get_absolute_url()).status_code, 404)
+            self.assertNotContains(self.client.get(reverse("trials:list")), "Long")
+            answer = self.go_on()
+            if "HX-Redirect" in answer.headers:
+                break
+            said.append(int(answer.content.decode().split('value="')[1].split('"')[0]))
+        self.assertEqual(said, [100, 1600, 3100, 4100, 5600, 7100, 8100])
+        self.assertEqual((trial.plots.count(), trial.entries.count(), trial.rounds.get().observations.count()), (4000, 100, 4000))
+        kept = dict(trial.rounds.get().observations.values_list("plot__number", "number"))
+        self.assertEqual(
+            [kept[str(1000 + n)] for n in (0, 1, 1499, 1500, 3999)], [(n * 7919) % 1000 / 100 for n in (0, 1, 1499, 1500, 3999)]
+        )
+        self.assertContains(self.client.get(answer.headers["HX-Redirect"], follow=True), "Long: 4000 plots in.")
+
+    def test_it_goes_on_after_it_was_broken_off_and_can_be_left(self) -> None:
+        self.go_on()
+        self.go_on()
+        page = self.client.get(reverse("exchange:dry-run", args=[self.sheet.pk]), follow=True)
+        self.assertContains(page, "1600 of 8101 rows are in.")
+        self.client.post(reverse("exchange:take-back", args=[self.sheet.pk]))
+        self.sheet.refresh_from_db()
+        self.assertIsNone(self.sheet.trial)
+        self.assertNotContains(self.client.get(reverse("trials:list")), "Long")
+        self.assertIn("HX-Redirect", self.go_on().headers)
+        self.assertEqual(Trial.objects.get().plots.count(), 1500)
+
+    def test_a_piece_is_short_enough_for_others(self) -> None:
+        self.sheet.refresh_from_db()
+        with mock.patch("evarlo.exchange.services.PIECE", 5):
+            self.assertEqual(bring_next(self.sheet, self.by).done, 5)
+            self.assertEqual(bring_next(self.sheet, self.by).done, 10)
