@@ -75,7 +75,7 @@ class CorrectBed(forms.Form):
     name = Words(label="Name", most=40, error_messages={"required": "Nothing was typed. Expected the bed's name."})
     length_m = Number(label="Length", low=0.1, high=1000, unit="m")
     width_m = Number(label="Width", low=0.1, high=500, unit="m")
-    why = Words(label="Why", most=200, required=False)
+    why = Words(label="Why", most=200, error_messages={"required": "Nothing was typed. Expected why it is corrected."})
 
 
 def _bed(pk: int) -> Bed:

@@ -16,6 +16,7 @@ from evarlo.ui.refused import Refused
 
 SITE_FIGURES = ("latitude", "longitude", "last_frost", "first_frost")
 SLACK_M = 1e-6
+ROUNDED_M = 5e-4  # a length shown in another unit and sent back differs by less than this
 BED_TRAITS = ("environment", "zone", "gradient", "gradient_note", "shade_hours", "pests")
 
 
@@ -63,7 +64,9 @@ def correct_bed(bed: Bed, name: str, length_m: float, width_m: float, why: str, 
         raise Refused(f"Found {length_m:g} m; what is in it reaches to {along:g} m along.", "length_m")
     if width_m < across - SLACK_M:
         raise Refused(f"Found {width_m:g} m; what is in it reaches to {across:g} m across.", "width_m")
-    wanted = {"name": name, "length_m": length_m, "width_m": width_m}
+    wanted: dict[str, Any] = {"name": name}
+    wanted["length_m"] = bed.length_m if abs(length_m - bed.length_m) < ROUNDED_M else length_m
+    wanted["width_m"] = bed.width_m if abs(width_m - bed.width_m) < ROUNDED_M else width_m
     correct(bed, wanted, {"name": "name", "length_m": "length, m,", "width_m": "width, m,"}, why, by)
 
 

@@ -281,4 +281,4 @@ class LeaveOut(forms.Form):
 
 class RenameForm(forms.Form):
     name = Words(label="Name", most=80, error_messages={"required": "Nothing was typed. Expected the trial's name."})
-    why = Words(label="Why", most=200, required=False)
+    why = Words(label="Why", most=200, error_messages={"required": "Nothing was typed. Expected why the name is corrected."})

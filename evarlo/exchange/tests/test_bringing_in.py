@@ -142,11 +142,11 @@ class LongSheets(TestCase):
             if "HX-Redirect" in answer.headers:
                 break
             said.append(int(answer.content.decode().split('value="')[1].split('"')[0]))
-        self.assertEqual(said, [100, 1600, 3100, 4100, 5600, 7100, 8100])
+        self.assertEqual(said, [100, 850, 1600, 2350, 3100, 3850, 4100, 4850, 5600, 6350, 7100, 7850, 8100])
         self.assertEqual((trial.plots.count(), trial.entries.count(), trial.rounds.get().observations.count()), (4000, 100, 4000))
         kept = dict(trial.rounds.get().observations.values_list("plot__number", "number"))
         self.assertEqual(
-            [kept[str(1000 + n)] for n in (0, 1, 1499, 1500, 3999)], [(n * 7919) % 1000 / 100 for n in (0, 1, 1499, 1500, 3999)]
+            [kept[str(1000 + n)] for n in (0, 1, 749, 750, 3999)], [(n * 7919) % 1000 / 100 for n in (0, 1, 749, 750, 3999)]
         )
         self.assertContains(self.client.get(answer.headers["HX-Redirect"], follow=True), "Long: 4000 plots in.")
 
@@ -154,13 +154,13 @@ class LongSheets(TestCase):
         self.go_on()
         self.go_on()
         page = self.client.get(reverse("exchange:dry-run", args=[self.sheet.pk]), follow=True)
-        self.assertContains(page, "1600 of 8101 rows are in.")
+        self.assertContains(page, "850 of 8101 rows are in.")
         self.client.post(reverse("exchange:take-back", args=[self.sheet.pk]))
         self.sheet.refresh_from_db()
         self.assertIsNone(self.sheet.trial)
         self.assertNotContains(self.client.get(reverse("trials:list")), "Long")
         self.assertIn("HX-Redirect", self.go_on().headers)
-        self.assertEqual(Trial.objects.get().plots.count(), 1500)
+        self.assertEqual(Trial.objects.get().plots.count(), 750)
 
     def test_a_piece_is_short_enough_for_others(self) -> None:
         self.sheet.refresh_from_db()
