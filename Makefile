@@ -22,7 +22,7 @@ help:
 	@echo "make css          rebuild stylesheet, scripts, fonts and icons (needs Node)"
 	@echo "make screenshots  take the pictures of docs/screenshots from the sample world"
 	@echo "make bench        how fast the core is, as ratios and growth"
-	@echo "make soak         a storm of walkers with faults thrown in; afterwards every record has to be there once"
+	@echo "make soak         storms of walkers and of every kind of record, the server dying; afterwards each has to be there once"
 	@echo "make bench-exactness  whether intervals, tests and verdicts keep what they promise (some minutes)"
 
 .venv/run: requirements.txt
@@ -90,6 +90,7 @@ screenshots: .venv/dev
 
 soak: .venv/dev
 	@$(RUN) -m bench.soak 20 200
+	@$(RUN) -m bench.killed
 
 bench: .venv/dev
 	@$(RUN) -m bench

@@ -1,0 +1,184 @@
+"""Every kind of record that comes over HTTP while the server is killed and started again: what was answered for is there once.
+`python -m bench.killed [kills]`."""
+
+from __future__ import annotations
+
+import http.client
+import json
+import os
+import random
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import uuid
+from collections import Counter
+from datetime import timedelta
+from pathlib import Path
+from urllib.parse import urlencode
+
+ROOT = Path(__file__).parent.parent
+LIFE_S = (0.4, 2.5)  # how long a server lives
+SENDERS = 6
+TOKEN = "x" * 32
+MOST_TASKS, MOST_EVENTS = 55, 95  # below what a trial may have
+EACH = 150  # records of a kind, while plots and stations last
+
+
+def main(kills: int = 29, seed: int = 5) -> None:
+    luck = random.Random(seed)  # noqa: S311
+    with tempfile.TemporaryDirectory() as data:
+        os.environ["EVARLO_DATA"] = data
+        os.environ.setdefault("DJANGO_SETTINGS_MODULE", "evarlo.settings")
+        import django
+        from django.core.management import call_command
+        from django.db import connection
+
+        django.setup()
+        call_command("migrate", verbosity=0)
+        session, posts = world_of(luck)
+        connection.close()
+        server = Server()
+        over = threading.Event()
+        left = list(posts)
+        again: Counter[str] = Counter()
+        senders = [threading.Thread(target=send, args=(server.port, session, left, again, over)) for _ in range(SENDERS)]
+        for sender in senders:
+            sender.start()
+        died = 0
+        while any(s.is_alive() for s in senders):
+            time.sleep(luck.uniform(*LIFE_S))
+            if died < kills:
+                server.kill()
+                server.start()
+                died += 1
+        server.kill()
+        told(posts, again, died)
+
+
+class Server:
+    """The real server, killed with all its processes and nothing tidied up."""
+
+    def __init__(self) -> None:
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        self.start()
+
+    def start(self) -> None:
+        words = [sys.executable, "-m", "evarlo.serving", "--port", str(self.port)]
+        self.process = subprocess.Popen(  # noqa: S603 – our own words
+            words, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
+        )
+
+    def kill(self) -> None:
+        os.killpg(self.process.pid, signal.SIGKILL)
+        self.process.wait()
+
+
+def world_of(luck: random.Random) -> tuple[str, list[tuple[str, str, dict[str, str]]]]:
+    """A session, and what is posted with it: the kind, the address and the fields."""
+    from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
+    from django.contrib.sessions.backends.db import SessionStore
+    from django.urls import reverse
+    from django.utils import timezone
+
+    from evarlo.testing import world
+    from evarlo.testing.raising import Nursery
+
+    by, today = world.person(), timezone.localdate()
+    store = SessionStore()
+    store[SESSION_KEY], store[HASH_SESSION_KEY] = str(by.pk), by.get_session_auth_hash()
+    store[BACKEND_SESSION_KEY] = "django.contrib.auth.backends.ModelBackend"
+    store.create()
+    n = Nursery(by, today, days=40)
+    sown = n.sow_all(72)
+    names = [f"N{k}" for k in range(80)]
+    made = world.trial(by, name="Storm", entries=names, check="N0", blocks=2, plot_length_m=0.5, plot_width_m=0.5)
+    slug, plots, on = made.slug, list(made.plots.all()), today.isoformat()
+    posts: list[tuple[str, str, dict[str, str]]] = []
+    for plot in plots[:EACH]:
+        kg = f"{luck.gauss(4, 0.3):.2f}"
+        posts.append(("weigh-in", reverse("harvest:pick", args=[slug]), {"plot": plot.number, "on": on, "marketable_kg": kg}))
+    for k in range(EACH):
+        plot, station = n.trial.plots.all()[k % 12], str(k // 12)
+        posts.append(
+            ("station", reverse("nursery:mark", args=[n.trial.slug, plot.pk]), {"station": station, "what": "gap", "on": on})
+        )
+        if k < MOST_TASKS:
+            posts.append(("task", reverse("trials:add-task", args=[slug]), {"what": f"Task {k}", "on": on}))
+        fields = {"kind": "hail", "on": on, "plots": plots[k % len(plots)].number, "note": f"Hail {k}"}
+        if k < MOST_EVENTS:
+            posts.append(("event", reverse("events:new-event", args=[slug]), fields))
+        bed = made.bed_id
+        posts.append(("soil test", reverse("grounds:add-soil", args=[bed]), {"on": on, "ph": "6.5", "note": f"Sample {k}"}))
+    for k in range(EACH):
+        sowing = list(sown.values())[k % 4]
+        day = today - timedelta(days=38 - k // 4)
+        posts.append(("count", reverse("nursery:count", args=[n.trial.slug, sowing.pk]), {"plants": "30", "on": day.isoformat()}))
+    for _, _, fields in posts:
+        fields["key"] = str(uuid.UUID(int=luck.getrandbits(128), version=4))
+    luck.shuffle(posts)
+    return str(store.session_key), posts
+
+
+def send(port: int, session: str, left: list[tuple[str, str, dict[str, str]]], again: Counter[str], over: threading.Event) -> None:
+    """One record after the other, each until the server has answered for it."""
+    while left and not over.is_set():
+        kind, url, fields = left.pop()
+        while True:
+            status = post(port, session, url, fields)
+            if status and status < 400:
+                break
+            if status and status < 500:
+                again[f"{kind} refused {status}"] += 1
+                break
+            again["sent again"] += 1
+            time.sleep(0.1)
+
+
+def post(port: int, session: str, url: str, fields: dict[str, str]) -> int:
+    """The status of the answer; nought when none came."""
+    headers = {
+        "Cookie": f"sessionid={session}; csrftoken={TOKEN}",
+        "X-CSRFToken": TOKEN,
+        "X-Key": fields["key"],
+        "Content-Type": "application/x-www-form-urlencoded",
+        "Host": f"127.0.0.1:{port}",
+    }
+    try:
+        way = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
+        way.request("POST", url, urlencode(fields), headers)
+        answer = way.getresponse()
+        answer.read()
+    except (OSError, http.client.HTTPException):
+        return 0
+    return answer.status
+
+
+def told(posts: list[tuple[str, str, dict[str, str]]], again: Counter[str], died: int) -> None:
+    """What was sent of each kind and what is there."""
+    from django.db import connection
+
+    from evarlo.events.models import Event
+    from evarlo.grounds.models import SoilTest
+    from evarlo.harvest.models import Picking
+    from evarlo.nursery.models import Happening, StationMark
+    from evarlo.trials.models import Task
+
+    connection.close()
+    models = {"weigh-in": Picking, "station": StationMark, "task": Task, "event": Event, "soil test": SoilTest, "count": Happening}
+    sent = Counter(kind for kind, _, _ in posts)
+    print(f"{sum(sent.values())} records of {len(sent)} kinds, the server killed {died} times; {json.dumps(again)}")
+    kept = {kind: model._default_manager.count() for kind, model in models.items()}
+    for kind, count in kept.items():
+        print(f"  {kind:<10} sent {sent[kind]:>4}  kept {count:>4}")
+    if kept != dict(sent):
+        sys.exit("not every record is there once")
+
+
+if __name__ == "__main__":
+    main(*(int(x) for x in sys.argv[1:]))
