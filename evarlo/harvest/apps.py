@@ -17,4 +17,5 @@ class HarvestConfig(AppConfig):
         registry.due.append(queries.due)
         registry.borne.append(queries.borne)
         registry.complete.append(queries.complete)
+        registry.marks.append(queries.marks)
         registry.ways.append(queries.ways)

@@ -11,6 +11,7 @@ from django.urls import reverse
 
 from evarlo.catalogue.models import Trait
 from evarlo.harvest.models import Picking
+from evarlo.harvest.stand import stands_over
 from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Cause, Criterion, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Due, Reading, Readings, Span
@@ -22,6 +23,7 @@ from trialcore.field.picks import Pick, PlotYield, plot_yield
 FIGURES: dict[str, Callable[[PlotYield], float | None]] = {
     "marketable-yield": lambda y: y.kg_per_m2,
     "marketable-per-plant": lambda y: y.g_per_plant,
+    "marketable-per-plant-set-out": lambda y: y.g_per_plant_set_out,
     "piece-weight": lambda y: y.piece_g,
     "marketable-share": lambda y: None if y.marketable_share is None else 100 * y.marketable_share,
     "days-to-first-pick": lambda y: y.days_to_first_pick,
@@ -43,30 +45,34 @@ def _yields(trial: Trial) -> dict[int, PlotYield]:
     rows = standing(trial).order_by("on").values_list("plot_id", "on", "marketable_kg", "cull_kg", "marketable_count", "cull_count")
     for plot_id, on, good, cull, pieces, culled in rows:
         picks[plot_id].append(Pick(on, good, cull, pieces, culled))
-    sown = sown_on(trial)
-    stand = {} if trial.border else stand_of(trial)  # within a border the judged plants alone are picked, and they are known
-    share, plants = trial.judged_share, trial.judged_a_plot
-    area = {pk: length * width * share for pk, length, width in trial.plots.values_list("pk", "length", "width")}
-    return {pk: plot_yield(taken, area[pk], stand.get(pk, plants), sown.get(pk)) for pk, taken in picks.items()}
-
-
-def stand_of(trial: Trial) -> dict[int, int]:
-    """Plants counted in each plot at the newest stand count."""
-    trait = Trait.objects.filter(key="stand").first()
-    found = walk_readings(trial, trait) if trait else {}
-    return {pk: int(reading.number) for pk, reading in found.items() if reading.number}
+    sown, stand = sown_on(trial), stands_over(trial)
+    once = trial.crop.profile.get("picking") == "once over"
+    area = {pk: length * width * trial.judged_share for pk, length, width in trial.plots.values_list("pk", "length", "width")}
+    return {pk: plot_yield(taken, area[pk], stand[pk], sown.get(pk), once) for pk, taken in picks.items()}
 
 
 def readings(trial: Trial, trait: Trait) -> Readings:
-    """A picked trait for every plot that was picked; a plot whose stand failed counts as its cause says."""
+    """A picked trait for every plot that was picked; a plot whose stand failed, or is nought, counts as its cause says."""
     figure = FIGURES[trait.key]
     found = {pk: Reading(figure(season)) for pk, season in yields(trial).items()}
     stand = Trait.objects.filter(key="stand").first()
     if stand:
         for pk, seen in walk_readings(trial, stand).items():
-            if seen.cause == Cause.FAILED and pk not in found:
-                found[pk] = Reading(cause=seen.cause, note=seen.note)
+            if (seen.cause == Cause.FAILED or seen.number == 0) and pk not in found:
+                found[pk] = Reading(cause=Cause.FAILED, note=seen.note or "no plant stood")
     return found
+
+
+def marks(trial: Trial) -> Iterable[str]:
+    """Plots in which more plants were counted than were set out: their figures per plant stand on the count."""
+    if not standing(trial).exists():
+        return
+    stand = stands_over(trial)
+    over = [(p, stand[p.pk]) for p in trial.plots.order_by("place") if stand[p.pk].over]
+    if over:
+        said = ", ".join(f"{p.number} ({max(n for _, n in s.counts)} of {s.set_out})" for p, s in over[:6])
+        more = f" and {len(over) - 6} more" if len(over) > 6 else ""
+        yield f"More plants were counted than set out in {said}{more}: count again, or write down what was put in."
 
 
 def picked_traits(trial: Trial) -> list[Trait]:

@@ -124,6 +124,7 @@ def _asked(walk: Round, plots: Sequence[Plot], user: User, today: date) -> dict[
         "method": trait.method,
         "low": trait.low,
         "high": trait.high,
+        "most": walk.trial.plants_a_plot if trait.key == "stand" else None,
         "decimals": trait.decimals,
         "samples": trait.samples,
         "choices": trait.choices,

@@ -130,7 +130,9 @@ export async function cases(base = BASE) {
         taken({ plots: [1, 2, 3, 4, 5, 6, 7, 8].map((id) => plot(id)), asks: [ask({ plots: [1, 2, 3, 4, 5, 6, 7, 8] })] }),
       );
       [10, 11, 10, 12, 11, 10].forEach((n, i) => keep(walk, n, `k${i}`));
-      same([walk.reading("95").doubt, walk.reading("13").doubt], ["plots", undefined]);
+      same([walk.reading("95").doubt, walk.reading("13").doubt], ["far from the other plots", undefined]);
+      walk.ask.most = 12;
+      same(walk.reading("13").doubt, "more than the 12 set out in this plot");
       same(far(48, [4, 5, 4, 5, 4, 5]), true);
       same(far(48, [4, 5, 4]), false);
     },

@@ -9,6 +9,7 @@ In this room:
     incidence, progress    how much of a trial has a pest, and the area under its course
     clustering             whether what is seen lies together in the ground
     raters, leaves         whether people score alike; drawn leaves of known damage to practise on
+    stand                  how many plants a plot carries on a day
     picks, storage         from the picks of a plot to its yield and earliness; how long a lot keeps
     simulated_season       a season whose truth is known, in the shape that a trial records
 """

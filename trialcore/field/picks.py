@@ -9,6 +9,7 @@ from itertools import accumulate
 from math import log
 
 from trialcore.field.stages import days_between
+from trialcore.field.stand import Stand
 
 
 @dataclass(frozen=True)
@@ -31,6 +32,10 @@ class PlotYield:
     cull_kg: float
     kg_per_m2: float | None
     g_per_plant: float | None
+    """By the plants that stood at each pick; cut once, by those that stood at the first."""
+    g_per_plant_set_out: float | None
+    plants: int | None
+    """Plants at the first pick."""
     piece_g: float | None
     marketable_share: float | None
     """Marketable part of all weight picked, 0 to 1."""
@@ -38,10 +43,11 @@ class PlotYield:
     days_to_first_pick: int | None
 
 
-def plot_yield(picks: Sequence[Pick], area_m2: float | None, plants: int | None, sown: date | None) -> PlotYield:
+def plot_yield(picks: Sequence[Pick], area_m2: float | None, stand: Stand, sown: date | None, once: bool = False) -> PlotYield:
     """Sum the picks of one plot.
 
-    `area_m2` is the net plot, `plants` the stand it carried, `sown` its sowing date. A first pick with marketable
+    `area_m2` is the net plot, `stand` its plants over the season, `sown` its sowing date; `once` where each plant is picked only
+    once, so that fewer standing later were picked and not lost. A first pick with marketable
     weight counts as first edible; piece weight uses only picks that were counted. A sowing date after the first pick
     cannot be right, so it gives no days.
     """
@@ -55,12 +61,28 @@ def plot_yield(picks: Sequence[Pick], area_m2: float | None, plants: int | None,
         marketable_kg=good,
         cull_kg=cull,
         kg_per_m2=good / area_m2 if area_m2 else None,
-        g_per_plant=1000 * good / plants if plants else None,
+        g_per_plant=_per_plant(picks, stand, once),
+        g_per_plant_set_out=1000 * good / stand.set_out if stand.set_out else None,
+        plants=stand.on(min(p.day for p in picks)) if picks else None,
         piece_g=1000 * sum(p.marketable_kg for p in counted) / pieces if pieces else None,
         marketable_share=good / (good + cull) if good + cull > 0 else None,
         first_pick=first,
         days_to_first_pick=days_between(sown, first) if sown and first and sown <= first else None,
     )
+
+
+def _per_plant(picks: Sequence[Pick], stand: Stand, once: bool) -> float | None:
+    """Marketable grams a plant; None without plants to divide by."""
+    if not picks:
+        return None
+    begun = min(p.day for p in picks)
+    grams = 0.0
+    for pick in picks:
+        plants = stand.on(begun if once else pick.day)
+        if pick.marketable_kg and not plants:
+            return None
+        grams += 1000 * pick.marketable_kg / plants if plants else 0.0
+    return grams if stand.on(begun) else None
 
 
 @dataclass(frozen=True)

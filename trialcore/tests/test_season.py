@@ -9,6 +9,7 @@ from trialcore.analyses.blocks import analyse_blocks
 from trialcore.field.picks import Pick, plot_yield
 from trialcore.field.simulated_season import Field, plot_values, split_into_picks
 from trialcore.field.stages import days_between
+from trialcore.field.stand import Stand
 from trialcore.inference.comparisons import against_check
 from trialcore.inference.outliers import is_unlikely, usual_range
 from trialcore.inference.verdict import Evidence, Ground, Rule, Verdict, suggest
@@ -31,7 +32,7 @@ class Picks(TestCase):
             Pick(SOWN + timedelta(95), 4.0, 0.0, 10),
             Pick(SOWN + timedelta(102), 2.0, 0.5),
         ]
-        found = plot_yield(picks, area_m2=4.0, plants=20, sown=SOWN)
+        found = plot_yield(picks, area_m2=4.0, stand=Stand(20), sown=SOWN)
         self.assertEqual((found.picks, found.marketable_kg, found.cull_kg), (3, 6.0, 1.0))
         self.assertEqual((found.kg_per_m2, found.g_per_plant), (1.5, 300.0))
         self.assertEqual(found.piece_g, 400.0)  # only the pick that was counted
@@ -39,9 +40,9 @@ class Picks(TestCase):
         self.assertEqual(found.days_to_first_pick, 95)  # culls alone are no first pick
 
     def test_what_lacks_its_base_is_none(self) -> None:
-        found = plot_yield([Pick(SOWN, 1.0)], area_m2=None, plants=0, sown=None)
+        found = plot_yield([Pick(SOWN, 1.0)], area_m2=None, stand=Stand(0), sown=None)
         self.assertEqual((found.kg_per_m2, found.g_per_plant, found.piece_g, found.days_to_first_pick), (None,) * 4)
-        self.assertIsNone(plot_yield([], 4.0, 20, SOWN).first_pick)
+        self.assertIsNone(plot_yield([], 4.0, Stand(20), SOWN).first_pick)
 
 
 class Screening(TestCase):

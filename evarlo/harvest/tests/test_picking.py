@@ -1,20 +1,22 @@
 """Weigh-ins: kept once, totalled rightly, taken back without loss."""
 
 import uuid
-from datetime import timedelta
+from datetime import date, timedelta
 from typing import Any
 
 from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.harvest.models import Picking
-from evarlo.harvest.queries import left_to_pick, readings, standing, yields
+from evarlo.harvest.queries import left_to_pick, marks, readings, standing, yields
 from evarlo.harvest.services import Weighed, keep_picking, withdraw_picking
+from evarlo.nursery.stand import mark_station
 from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.ui.refused import Refused
+from evarlo.walks.services import Seen, close_round, keep_observation
 
 
 class Picks(TestCase):
@@ -27,9 +29,40 @@ class Picks(TestCase):
     def fresh(self) -> Trial:
         return Trial.objects.get(pk=self.trial.pk)
 
-    def test_several_picks_add_up(self) -> None:
+    def count(self, plants: float, on: date) -> None:
         walked = world.walk(self.trial, "stand", self.by)
-        world.keep(walked, self.plot, self.by, 20)
+        keep_observation(walked, self.plot, Seen(number=plants), self.by, on, uuid.uuid4(), world.TODAY)
+        close_round(walked)
+
+    def test_a_count_after_the_harvest_never_reaches_back(self) -> None:
+        """Four plants picked, one standing in autumn: 3.44 kg are 860 g a plant, not 3,440."""
+        self.count(4, world.SOWN + timedelta(40))
+        world.pick(self.plot, self.by, 3.44, on=world.SOWN + timedelta(80))
+        self.count(1, world.SOWN + timedelta(95))
+        self.assertEqual(readings(self.fresh(), world.trait("marketable-per-plant"))[self.plot.pk].number, 860)
+        set_out = readings(self.fresh(), world.trait("marketable-per-plant-set-out"))[self.plot.pk].number
+        self.assertAlmostEqual(set_out or 0, 3440 / (self.trial.plants_a_plot or 0))
+
+    def test_plants_lost_before_the_pick_are_not_divided_by(self) -> None:
+        self.count(6, world.SOWN + timedelta(40))
+        for station, days in ((0, 50), (1, 60), (2, 90)):
+            mark_station(self.plot, station, "gap", world.SOWN + timedelta(days), self.by, world.TODAY)
+        world.pick(self.plot, self.by, 2.0, on=world.SOWN + timedelta(80))
+        self.assertEqual(readings(self.fresh(), world.trait("marketable-per-plant"))[self.plot.pk].number, 500)
+
+    def test_more_plants_than_were_set_out_are_said_wherever_they_are_compared(self) -> None:
+        many = (self.trial.plants_a_plot or 0) + 2
+        self.count(many, world.SOWN + timedelta(40))
+        world.pick(self.plot, self.by, 2.0, on=world.SOWN + timedelta(80))
+        (said,) = marks(self.fresh())
+        self.assertIn(f"More plants were counted than set out in 101 ({many} of {many - 2})", said)
+
+    def test_a_stand_of_nought_failed(self) -> None:
+        self.count(0, world.SOWN + timedelta(40))
+        self.assertEqual(readings(self.fresh(), world.trait("marketable-yield"))[self.plot.pk].cause, "failed")
+
+    def test_several_picks_add_up(self) -> None:
+        self.count(20, world.SOWN + timedelta(70))
         world.pick(self.plot, self.by, 1.5, marketable_count=6, cull_kg=0.5, on=world.SOWN + timedelta(80))
         world.pick(self.plot, self.by, 4.5, on=world.SOWN + timedelta(87))
         season = yields(self.fresh())[self.plot.pk]

@@ -125,7 +125,7 @@ function walkComponent() {
       if (found.doubt && doubted !== typed) {
         doubted = typed;
         const what = `${plain(found.value.number)} ${walk.ask.unit}`;
-        return this.refuse(`${what} is far from the other ${found.doubt}. Save it again if it is right.`);
+        return this.refuse(`${what} is ${found.doubt}. Save it again if it is right.`);
       }
       this.cleared(); // before it is kept: what is typed meanwhile is the next value
       return walk.sampled ? this.addPart(found.value.number) : this.keep(found.value, typed);

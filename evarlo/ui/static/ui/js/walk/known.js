@@ -140,8 +140,10 @@ export class Walk {
     const found = read(typed, this.ask);
     if (found.wrong || found.value.number == null || BY_EYE.includes(this.ask.kind)) return found;
     const plots = this.path.filter((p) => p !== this.plot).map((p) => this.answerOf(this.ask, p)?.number);
+    const { most } = this.ask;
+    if (most && found.value.number > most) return { ...found, doubt: `more than the ${most} set out in this plot` };
     const others = this.sampled ? this.parts : plots.filter((n) => n != null);
-    return far(found.value.number, others) ? { ...found, doubt: this.sampled ? "plants" : "plots" } : found;
+    return far(found.value.number, others) ? { ...found, doubt: `far from the other ${this.sampled ? "plants" : "plots"}` } : found;
   }
 
   // A record of what was seen in this plot.

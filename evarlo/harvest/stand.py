@@ -1,0 +1,55 @@
+"""The plants of each plot over the season, from what was planted, counted, marked at stations and put in."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator
+from datetime import date
+
+from evarlo.nursery.book import planted_in
+from evarlo.nursery.models import StationMark
+from evarlo.trials.models import Trial
+from evarlo.walks.queries import standing_of
+from trialcore.field.stand import Stand
+
+
+def stands_over(trial: Trial) -> dict[int, Stand]:
+    """The plants of each plot (by id) over the season: set out, counted, lost and put in. Within a border the judged plants alone
+    are picked, and they are known."""
+    plots = list(trial.plots.values_list("pk", flat=True))
+    if trial.border:
+        return {pk: Stand(trial.judged_a_plot) for pk in plots}
+    set_out: dict[int, int] = defaultdict(int)
+    changes: dict[int, list[tuple[date, int]]] = defaultdict(list)
+    for p in planted_in(trial):
+        if p.late:
+            changes[p.plot_id].append((p.on, p.plants))
+        else:
+            set_out[p.plot_id] += p.plants
+    for plot, on, change in _lost_and_back(trial):
+        filled = sum(n for _, n in changes[plot] if n > 0)
+        if change < 0 or not filled:  # what was put in is on record as planted
+            changes[plot].append((on, change))
+    counts: dict[int, list[tuple[date, int]]] = defaultdict(list)
+    for plot, on, number in _counted(trial):
+        counts[plot].append((on, int(number)))
+    return {pk: Stand(set_out.get(pk) or trial.plants_a_plot, tuple(counts[pk]), tuple(changes[pk])) for pk in plots}
+
+
+def _lost_and_back(trial: Trial) -> Iterator[tuple[int, date, int]]:
+    """Plants that went (−1) and came again or were replaced (+1) at marked stations, by plot id and day."""
+    gone: set[tuple[int, int]] = set()
+    for mark in StationMark.objects.in_force().filter(plot__trial=trial).order_by("on", "id"):
+        at = (mark.plot_id, mark.station)
+        if mark.what == StationMark.What.GAP and at not in gone:
+            gone.add(at)
+            yield mark.plot_id, mark.on, -1
+        elif mark.what != StationMark.What.GAP and at in gone:
+            gone.remove(at)
+            yield mark.plot_id, mark.on, 1
+
+
+def _counted(trial: Trial) -> Iterable[tuple[int, date, float]]:
+    """Every stand count that stands, by plot id and day."""
+    rows = standing_of(trial).filter(round__trait__key="stand", number__isnull=False)
+    return rows.order_by("seen_on", "at").values_list("plot_id", "seen_on", "number")
