@@ -32,7 +32,7 @@ def stands_over(trial: Trial) -> dict[int, Stand]:
             changes[plot].append((on, change))
     counts: dict[int, list[tuple[date, int]]] = defaultdict(list)
     for plot, on, number in _counted(trial):
-        counts[plot].append((on, int(number)))
+        counts[plot].append((on, int(number or 0)))
     return {pk: Stand(set_out.get(pk) or trial.plants_a_plot, tuple(counts[pk]), tuple(changes[pk])) for pk in plots}
 
 
@@ -49,7 +49,7 @@ def _lost_and_back(trial: Trial) -> Iterator[tuple[int, date, int]]:
             yield mark.plot_id, mark.on, 1
 
 
-def _counted(trial: Trial) -> Iterable[tuple[int, date, float]]:
+def _counted(trial: Trial) -> Iterable[tuple[int, date, float | None]]:
     """Every stand count that stands, by plot id and day."""
     rows = standing_of(trial).filter(round__trait__key="stand", number__isnull=False)
     return rows.order_by("seen_on", "at").values_list("plot_id", "seen_on", "number")
