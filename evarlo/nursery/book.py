@@ -96,23 +96,24 @@ class EntryBook:
         return sum(h.plants for line in self.lines for h in line.happened if h.kind == Kind.LOST and h.whose == whose)
 
     @cached_property
-    def counts(self) -> Counts | None:
-        """How its first sowing came up: what was new on each day of counting; None before anything was sown."""
-        first = [line for line in self.lines if not line.sowing.again and not line.sowing.parent_id]
-        if not first:
-            return None
-        newly: dict[int, int] = defaultdict(int)
-        for line in first:
-            before = 0
-            for n, h in enumerate(line.happened):
-                day = (h.on - line.sowing.session.on).days
-                if h.kind == Kind.NOT_UP or day < 1:
-                    continue
-                up = balance_of(line.sowing, line.happened[: n + 1]).came_up
-                newly[day] += up - before
-                before = up
-        days = sorted(newly)
-        return Counts(self.entry.code, tuple(map(float, days)), tuple(newly[d] for d in days), sum(x.sowing.seeds for x in first))
+    def counts(self) -> tuple[Counts, ...]:
+        """How its first sowings came up, a row for each tray or plot: what was new on each day of counting."""
+        return tuple(_counts(self.entry.code, line) for line in self.lines if not line.sowing.again and not line.sowing.parent_id)
+
+
+def _counts(code: str, line: Line) -> Counts:
+    newly: dict[int, int] = defaultdict(int)
+    before = 0
+    for n, h in enumerate(line.happened):
+        day = (h.on - line.sowing.session.on).days
+        if h.kind == Kind.NOT_UP or day < 1:
+            continue
+        up = balance_of(line.sowing, line.happened[: n + 1]).came_up
+        newly[day] += up - before
+        before = up
+    days = sorted(newly)
+    tray = f"tray {line.sowing.tray_id}" if line.sowing.tray_id else ""
+    return Counts(code, tuple(map(float, days)), tuple(newly[d] for d in days), line.sowing.seeds, tray)
 
 
 def book_of(trial: Trial) -> list[EntryBook]:

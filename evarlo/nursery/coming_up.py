@@ -25,6 +25,27 @@ LATE_BY = 14  # days after the planned planting by which plants from a second so
 
 
 @dataclass(frozen=True)
+class Promise:
+    """The share of seeds that should come up, and what it is made of: what germinates (of which `lot`, or assumed), and what of
+    it makes a plant here, both in percent."""
+
+    germination: float
+    lot: str
+    field_percent: float
+
+    @property
+    def share(self) -> float:
+        return self.germination / 100 * self.field_percent / 100
+
+    @property
+    def in_words(self) -> str:
+        """Each factor by itself: what the supplier states is not what comes up here."""
+        by = f"by lot {self.lot}" if self.lot else "as is usual"
+        here = f"{self.field_percent:g} % of those are reckoned to make a plant"
+        return f"{100 * self.share:.0f} %: {self.germination:g} % germinate {by}, {here}"
+
+
+@dataclass(frozen=True)
 class Coming:
     """One entry: its book, how it came up (None before a count), and what to do about it."""
 
@@ -33,7 +54,7 @@ class Coming:
     needed: int
     resow: Resowing | None
     stock: int
-    promised: float | None
+    promised: Promise
 
 
 def plants_needed(trials: Sequence[Trial]) -> dict[int, int]:
@@ -72,19 +93,21 @@ def _store(books: Iterable[EntryBook], today: date) -> dict[int, list[Stock]]:
 def _coming(
     trial: Trial, books: Sequence[EntryBook], needed: Mapping[int, int], by_cultivar: Mapping[int, list[Stock]], today: date
 ) -> list[Coming]:
-    sown = [(b, c) for b in books if (c := b.counts) is not None]
+    sown = [(b, b.counts) for b in books if b.counts]
     plan = plan_of(trial)
     promised = {b.entry.code: _promised(b, by_cultivar.get(b.entry.cultivar_id, []), plan) for b, _ in sown}
-    found = {e.entry: e for e in emergence([c for _, c in sown], promised)}
+    shares = {code: promise.share for code, promise in promised.items()}
+    found = {e.entry: e for e in emergence([c for _, rows in sown for c in rows], shares)}
     last, _ = last_sowing(trial)
     made = []
     for book, counts in sown:
-        told = found[book.entry.code] if counts.days else None
+        days = [c.days[-1] for c in counts if c.days]
+        told = found[book.entry.code] if days else None
         stock = sum(max(0, s.seeds) for s in by_cultivar.get(book.entry.cultivar_id, []))
         advice = None
         if told:
-            comes = _still_comes(told, found.values(), counts.days[-1])
-            share = _belief(book, promised[book.entry.code])
+            comes = _still_comes(told, found.values(), max(days))
+            share = _belief(book, promised[book.entry.code].share)
             whole = book.whole
             there = whole.standing + whole.left.get(Kind.PLANTED, 0)
             advice = resowing(needed.get(book.entry.pk, 0), there, whole.waiting, comes, stock, share, today, last)
@@ -92,12 +115,13 @@ def _coming(
     return made
 
 
-def _promised(book: EntryBook, known: Sequence[Stock], plan: NeedPlan) -> float:
-    """The share of seeds that should come up: germination as tested, stated or assumed, times what makes it in the field."""
+def _promised(book: EntryBook, known: Sequence[Stock], plan: NeedPlan) -> Promise:
+    """Germination as tested, stated or assumed, and what makes it in the field."""
     lots = {line.sowing.lot_id for line in book.lines}
     used = [s for s in known if s.lot.pk in lots and s.germination] or [s for s in known if s.germination]
-    share = (used[0].germination if used else plan.germination) or plan.germination
-    return share / 100 * plan.field_percent / 100
+    if used and used[0].germination:
+        return Promise(used[0].germination, used[0].lot.name, plan.field_percent)
+    return Promise(plan.germination, "", plan.field_percent)
 
 
 def _belief(book: EntryBook, promised: float) -> tuple[float, float]:

@@ -67,10 +67,10 @@ class TrayForm(OwnIds):
 
 class CorrectTray(OwnIds):
     unmarked = ("cell_ml",)
-    tray_name = Words(label="Tray", most=20, error_messages={"required": "Nothing was typed. Expected a name, such as T14."})
-    rows = Number(label="Rows", low=1, high=52, whole=True, error_messages=MANY)
-    cols = Number(label="Cells in a row", low=1, high=100, whole=True, error_messages=MANY)
-    cell_ml = Number(label="Cell", low=1, high=20_000, unit="ml", required=False)
+    tray_name = Words(label="Its name", most=20, error_messages={"required": "Nothing was typed. Expected a name, such as T14."})
+    rows = Number(label="Its rows", low=1, high=52, whole=True, error_messages=MANY)
+    cols = Number(label="Cells in each", low=1, high=100, whole=True, error_messages=MANY)
+    cell_ml = Number(label="Each cell", low=1, high=20_000, unit="ml", required=False)
     why = Words(label="Why", most=200, error_messages={"required": "Nothing was typed. Expected why it is corrected."})
 
 

@@ -101,9 +101,10 @@ def _figures(trial: Trial, books: list[EntryBook], names: dict[int, str]) -> dic
     behind = [(r, names[r.book.entry.pk]) for r in counted if r.emergence and r.emergence.coming in HURTS]
     return {
         "short": [(r, names[r.book.entry.pk], resow_in_words(r, last)) for r in rows if r.resow and r.resow.advice not in ENOUGH],
-        "lead": coming_in_words(len(counted), behind),
+        "lead": coming_in_words(len(counted), behind, sum(r.emergence.coming == Word.TOO_EARLY for r in counted if r.emergence)),
         "rows": [(r, names[r.book.entry.pk]) for r in rows],
         "told": len(counted),
+        "trays_told": any(r.emergence.trays_told for r in counted if r.emergence),
         "last": last,
         "last_why": why,
         "drawing": _drawn(counted) if counted else "",
@@ -113,19 +114,19 @@ def _figures(trial: Trial, books: list[EntryBook], names: dict[int, str]) -> dic
 def _drawn(rows: Sequence[Coming]) -> str:
     lines, promises = [], []
     for row in rows:
-        told, counts = row.emergence, row.book.counts
+        told, counts = row.emergence, [c for c in row.book.counts if c.days]
         assert told and counts
-        total, so_far = 0, [(0.0, 0.0)]
-        for day, n in zip(counts.days, counts.newly, strict=True):
-            total += n
-            so_far.append((day, 100 * total / counts.sown))
-        curve = told.curve
-        end = counts.days[-1] if counts.days else 0.0
+        so_far = [(0.0, 0.0)]
+        for day in sorted({d for c in counts for d in c.days}):
+            looked = [c for c in counts if c.days[-1] >= day]  # those last counted before are not known any more
+            so_far.append((day, 100 * sum(c.up_by(day) for c in looked) / sum(c.sown for c in looked)))
+        curve = told.curve if told.settled else None
+        end = max(c.days[-1] for c in counts)
         kind = "hurts" if told.coming in HURTS else "own" if len(rows) <= 3 else "other"
         smooth = curve is not None and (kind != "other" or len(rows) <= MANY)
         fitted = [(d, 100 * curve.by(d)) for d in (end * i / DRAWN for i in range(DRAWN + 1))] if curve and smooth else []
         lines.append(Curve(told.entry, so_far, fitted, kind))
-        promises.append(100 * (row.promised or 0.0))
+        promises.append(100 * row.promised.share)
     said = f"Curves of {len(rows)} entries coming up, percent of the seeds over days from sowing"
     return coming(lines, said, sum(promises) / len(promises) if promises else None)
 

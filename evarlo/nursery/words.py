@@ -16,10 +16,12 @@ NAMED = 3  # entries behind the others that the first sentence names
 HOW = {"failed": "has failed", "fewer": "has fewer seedlings"}
 
 
-def coming_in_words(told: int, behind: Sequence[tuple[Coming, str]]) -> SafeString:
-    """How the sowings come up, for the top of the page. `told` entries were counted."""
+def coming_in_words(told: int, behind: Sequence[tuple[Coming, str]], early: int = 0) -> SafeString:
+    """How the sowings come up, for the top of the page. `told` entries were counted; of `early` ones nothing can be said yet."""
     if not told:
         return SafeString("Not counted yet. Type how many plants stand there now.")
+    if early == told:
+        return SafeString("More is still coming: it is too early to hold the entries against each other. Count again.")
     if not behind:
         return format_html("All {} entries come up alike: what differs is no more than chance.", told)
     first = ((name, HOW.get(str(r.emergence.coming) if r.emergence else "", "comes up later")) for r, name in behind[:NAMED])

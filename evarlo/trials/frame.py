@@ -13,7 +13,7 @@ from django.utils.safestring import SafeString
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.ground import Ground, ground_of, legend, scoring_ground
 from evarlo.trials.models import Exclusion, Plot, Trial
-from evarlo.trials.queries import names_to_hide, without_names
+from evarlo.trials.queries import names_are_hidden, without_names
 from evarlo.trials.registry import Span, registry
 from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
 
@@ -65,7 +65,7 @@ def frame(request: PersonRequest, trial: Trial, phase: str, layer: str = "", sco
     ground = scoring_ground(trial, scoring.done) if scoring else ground_of(trial, request.user, wanted)
     url = scoring.url if scoring else reverse("trials:ground", args=[trial.slug])
     made = Frame(trial, phase, links, _rail(trial, links, request.user), ground, url, legend(), plot)
-    return {"trial": trial, "frame": made, "masked": names_to_hide(trial, request.user)}
+    return {"trial": trial, "frame": made, "masked": names_are_hidden(trial, request.user)}
 
 
 def _rail(trial: Trial, links: tuple[PhaseLink, ...], user: Any) -> SafeString | None:

@@ -53,10 +53,14 @@ def without_names(trial: Trial, text: str, user: Any) -> str:
     return _pattern_of(trial).sub(HIDDEN, text)
 
 
+def names_are_hidden(trial: Trial, user: Any) -> bool:
+    """Whether this person knows names that are hidden from others."""
+    return trial.blind and trial.opened_at is None and names_shown(trial, user)
+
+
 def names_to_hide(trial: Trial, user: Any) -> list[str]:
     """The names that are hidden from others while the trial is blind, for who knows them: to be told as they are typed."""
-    hidden = trial.blind and trial.opened_at is None and names_shown(trial, user)
-    return _names_of(trial) if hidden else []
+    return _names_of(trial) if names_are_hidden(trial, user) else []
 
 
 def _pattern_of(trial: Trial) -> re.Pattern[str]:

@@ -7,7 +7,7 @@ from statistics import median
 
 from django import forms
 from django.db import transaction
-from django.http import HttpResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
@@ -173,6 +173,12 @@ def _plan(request: PersonRequest, trial: Trial, renaming: RenameForm | None = No
     }
     context["question"] = queries.without_names(trial, trial.question, request.user)
     return render(request, "trials/plan.html", context, status=422 if renaming else 200)
+
+
+@may("see_names")
+def names(request: PersonRequest, slug: str) -> HttpResponse:
+    """What is hidden from those who must not know it, asked for when somebody begins to write."""
+    return JsonResponse({"names": queries.names_to_hide(trial_or_404(slug), request.user)})
 
 
 @may("plan")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from math import exp, log
@@ -54,8 +55,27 @@ class Curve:
         return self.median_days * (exp(reach) - exp(-reach))
 
 
+@dataclass(frozen=True)
+class Counted:
+    """Counts of one tray or plot: `days` of counting (rising from above nought), how many were new, of how many `sown`."""
+
+    days: Sequence[float]
+    newly: Sequence[int]
+    sown: int
+
+
 def fit_curves(days: Sequence[Sequence[float]], newly: Sequence[Sequence[int]], sown: Sequence[int]) -> list[Curve | None]:
-    """The curve of each row of counts: `days` of counting (rising from above nought), how many were new, of how many `sown`.
+    """The curve of each row of counts, as `fit_shared` with one tray or plot a row.
+
+    Raises ValueError as that, or when there are not as many of each.
+    """
+    if not len(days) == len(newly) == len(sown):
+        raise ValueError("each row needs its days, its counts and the number sown")
+    return fit_shared([[Counted(*row)] for row in zip(days, newly, sown, strict=True)])
+
+
+def fit_shared(rows: Sequence[Sequence[Counted]]) -> list[Curve | None]:
+    """One curve for each row, shared by its trays or plots, each of which may be counted on days of its own.
 
     Maximum likelihood of a log-normal time with a share that never comes, each seed known to the interval between two counts
     or not come by the last (the time-to-event model for germination of Onofri, Gresta and Tei 2010, Weed Research 50). A
@@ -63,24 +83,22 @@ def fit_curves(days: Sequence[Sequence[float]], newly: Sequence[Sequence[int]], 
     method; the covariance is the inverse of the observed information. None for a row with fewer than three seedlings or only
     one day that had any.
 
-    Raises ValueError when a row's days do not rise, its lengths differ, or more came than were sown.
+    Raises ValueError when days do not rise, lengths differ, or more came than were sown.
     """
-    rows = len(days)
-    if not rows == len(newly) == len(sown):
-        raise ValueError("each row needs its days, its counts and the number sown")
-    for d, n, s in zip(days, newly, sown, strict=True):
-        if len(d) != len(n) or not d or d[0] <= 0 or any(b <= a for a, b in zip(d, list(d)[1:], strict=False)):
-            raise ValueError("days must rise from above nought, with one count each")
-        if min(n) < 0 or sum(n) > s:
-            raise ValueError(f"{sum(n)} came of {s} sown cannot be")
-    told = [i for i in range(rows) if sum(newly[i]) >= 3 and sum(x > 0 for x in newly[i]) >= 2]
-    found: list[Curve | None] = [None] * rows
+    for counted in (c for row in rows for c in row):
+        _check(counted)
+    told = [i for i, row in enumerate(rows) if _tells(row)]
+    found: list[Curve | None] = [None] * len(rows)
     if not told:
         return found
-    width = max(len(days[i]) for i in told)
-    ends = np.array([[*np.log(days[i]), *[log(days[i][-1])] * (width - len(days[i]))] for i in told])
-    counts = np.array([[*newly[i], *[0] * (width - len(newly[i]))] for i in told], dtype=float)
-    rest = np.array([sown[i] for i in told], dtype=float) - counts.sum(1)
+    lines, width = max(len(rows[i]) for i in told), max(len(c.days) for i in told for c in rows[i])
+    ends, counts = np.zeros((len(told), lines, width)), np.zeros((len(told), lines, width))
+    rest = np.zeros((len(told), lines))
+    for n, i in enumerate(told):
+        for k, c in enumerate(rows[i]):
+            ends[n, k] = [*np.log(c.days), *[log(c.days[-1])] * (width - len(c.days))]
+            counts[n, k, : len(c.newly)] = c.newly
+            rest[n, k] = c.sown - sum(c.newly)
     at, information = _climb(ends, counts, rest)
     for row, i in enumerate(told):
         share, middle, spread = 1 / (1 + np.exp(-at[row, 0])), at[row, 1], np.exp(at[row, 2])
@@ -90,24 +108,38 @@ def fit_curves(days: Sequence[Sequence[float]], newly: Sequence[Sequence[int]], 
     return found
 
 
+def _check(counted: Counted) -> None:
+    days = list(counted.days)
+    if len(days) != len(counted.newly) or not days or days[0] <= 0 or any(b <= a for a, b in itertools.pairwise(days)):
+        raise ValueError("days must rise from above nought, with one count each")
+    if min(counted.newly) < 0 or sum(counted.newly) > counted.sown:
+        raise ValueError(f"{sum(counted.newly)} came of {counted.sown} sown cannot be")
+
+
+def _tells(row: Sequence[Counted]) -> bool:
+    """Whether counts say enough for a curve: three seedlings, on two days at least."""
+    with_any = {day for c in row for day, n in zip(c.days, c.newly, strict=True) if n}
+    return sum(sum(c.newly) for c in row) >= 3 and len(with_any) >= 2
+
+
 def _cost(at: Floats, ends: Floats, counts: Floats, rest: Floats) -> Floats:
-    """Minus the log likelihood of each row, with its whisper of a prior."""
+    """Minus the log likelihood of each row, with its whisper of a prior. `ends` and `counts` go by row, line and count."""
     from scipy.special import expit, ndtr
 
     share, middle, spread = expit(at[:, 0]), at[:, 1], np.exp(at[:, 2])
-    below = ndtr((ends - middle[:, None]) / spread[:, None])
-    inside = np.maximum(np.diff(below, axis=1, prepend=0.0), 1e-300)
-    left = np.maximum(1 - share * below[:, -1], 1e-300)
+    below = ndtr((ends - middle[:, None, None]) / spread[:, None, None])
+    inside = np.maximum(np.diff(below, axis=2, prepend=0.0), 1e-300)
+    left = np.maximum(1 - share[:, None] * below[:, :, -1], 1e-300)
     prior = 0.01 * (at[:, 2] + 1) ** 2 + 0.001 * at[:, 0] ** 2
-    seen = (counts * (np.log(np.maximum(share, 1e-300))[:, None] + np.log(inside))).sum(1)
-    return np.asarray(prior - seen - rest * np.log(left))
+    seen = (counts * (np.log(np.maximum(share, 1e-300))[:, None, None] + np.log(inside))).sum((1, 2))
+    return np.asarray(prior - seen - (rest * np.log(left)).sum(1))
 
 
 def _climb(ends: Floats, counts: Floats, rest: Floats) -> tuple[Floats, Floats]:
     """The best parameters of each row, and the information there."""
-    total = counts.sum(1)
-    mean = (counts * ends).sum(1) / total
-    at = np.column_stack([np.log((total + 0.5) / (rest + 0.5)), mean, np.full(len(total), -1.0)])
+    total = counts.sum((1, 2))
+    mean = (counts * ends).sum((1, 2)) / total
+    at = np.column_stack([np.log((total + 0.5) / (rest.sum(1) + 0.5)), mean, np.full(len(total), -1.0)])
     value, left = _cost(at, ends, counts, rest), np.arange(len(total))
     for _ in range(100):
         here = at[left], ends[left], counts[left], rest[left]
@@ -138,7 +170,7 @@ def _slopes(at: Floats, ends: Floats, counts: Floats, rest: Floats) -> tuple[Flo
     moves = np.array([np.zeros(3), *one, *-one, *corners])
     many = len(moves)
     tried = (at[None] + moves[:, None]).reshape(-1, 3)
-    value = _cost(tried, np.tile(ends, (many, 1)), np.tile(counts, (many, 1)), np.tile(rest, many)).reshape(many, rows)
+    value = _cost(tried, np.tile(ends, (many, 1, 1)), np.tile(counts, (many, 1, 1)), np.tile(rest, (many, 1))).reshape(many, rows)
     here, up, down, corner = value[0], value[1:4], value[4:7], value[7:].reshape(len(pairs), 4, rows)
     slope, bend = ((up - down) / (2 * STEP)).T, np.empty((rows, 3, 3))
     for i in range(3):

@@ -21,16 +21,16 @@ def normal_quantile(p: float) -> float:
     return float(ndtri(p))
 
 
-def _check(count: int, of: int) -> None:
-    if of < 1 or not 0 <= count <= of:
-        raise ValueError(f"{count} of {of}: the count must lie between nought and the number sown, which must be at least one")
+def _check(count: float, of: float) -> None:
+    if of <= 0 or not 0 <= count <= of * (1 + 1e-12):
+        raise ValueError(f"{count:g} of {of:g}: the count must lie between nought and the number sown, which must be at least one")
 
 
-def wilson_interval(count: int, of: int, confidence: float = 0.95) -> tuple[float, float]:
+def wilson_interval(count: float, of: float, confidence: float = 0.95) -> tuple[float, float]:
     """Score interval for a share (Wilson 1927), without continuity correction. Raises ValueError for counts that cannot be."""
     _check(count, of)
     z = normal_quantile(0.5 + confidence / 2)
-    p = count / of
+    p = min(1.0, count / of)
     middle = p + z**2 / (2 * of)
     half = z * np.sqrt(p * (1 - p) / of + z**2 / (4 * of**2))
     scale = 1 + z**2 / of
@@ -49,7 +49,7 @@ def exact_interval(count: int, of: int, confidence: float = 0.95) -> tuple[float
     return low, high
 
 
-def newcombe_interval(x1: int, n1: int, x2: int, n2: int, confidence: float = 0.95) -> tuple[float, float]:
+def newcombe_interval(x1: float, n1: float, x2: float, n2: float, confidence: float = 0.95) -> tuple[float, float]:
     """Interval of share 2 − share 1 from the score intervals of both (Newcombe 1998, method 10). Raises ValueError for counts
     that cannot be."""
     low1, high1 = wilson_interval(x1, n1, confidence)

@@ -25,7 +25,7 @@ from trialcore.field.emergence import Coming
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.resow import Advice
 
-USUAL = ((6, 8), (8, 30), (10, 50), (13, 60))
+USUAL = ((6, 8), (8, 30), (10, 50), (13, 60), (16, 62))
 
 
 class Raised(TestCase):

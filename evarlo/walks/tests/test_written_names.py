@@ -3,6 +3,7 @@
 import uuid
 from datetime import timedelta
 
+from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.catalogue.models import Synonym
@@ -72,13 +73,14 @@ class Written(TestCase):
         self.assertIn("Tie up Mud Rail", pages["calendar/"])
 
     def test_who_knows_the_names_is_told_which_are_hidden_and_nobody_else(self) -> None:
-        page = self.made.get_absolute_url()
+        page, names = self.made.get_absolute_url(), reverse("trials:names", args=[self.made.slug])
         self.client.force_login(self.by)
-        self.assertContains(self.client.get(page), '"masked-names"')
-        for name in (*NAMES, "Old Fisher"):
-            self.assertContains(self.client.get(page), name)
-        self.client.force_login(world.person(Role.HELPER))
-        self.assertNotContains(self.client.get(page), "masked-names")
+        self.assertContains(self.client.get(page), f'data-of="{names}"')
+        self.assertEqual(set(self.client.get(names).json()["names"]), {*NAMES, "Old Fisher"})
+        for role in (Role.HELPER, Role.EVALUATOR):
+            self.client.force_login(world.person(role, f"other {role}"))
+            self.assertNotContains(self.client.get(page), "names.json")
+            self.assertEqual(self.client.get(names).status_code, 403)
 
 
 class OwnEyes(TestCase):

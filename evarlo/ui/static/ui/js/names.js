@@ -1,6 +1,7 @@
 // Who writes a cultivar's name into a note of a blind trial is told, as it is typed, that the name will be hidden.
 
-const names = JSON.parse(document.getElementById("masked-names")?.textContent || "[]");
+const WRITTEN = "main textarea, main input:not([type]), main input[type=text]";
+let names = null; // asked for when somebody begins to write
 const LETTER = /[\p{L}\p{N}_]/u;
 
 export function nameIn(text, all) {
@@ -14,7 +15,7 @@ export function nameIn(text, all) {
 }
 
 document.addEventListener("input", (event) => {
-  if (!names.length || !event.target.matches("main textarea, main input:not([type]), main input[type=text]")) return;
+  if (!names?.length || !event.target.matches(WRITTEN)) return;
   const found = nameIn(event.target.value, names);
   const room = event.target.closest(".field") || event.target.parentElement;
   let said = room.querySelector("[data-masked]");
@@ -29,4 +30,12 @@ document.addEventListener("input", (event) => {
     room.append(said);
   }
   said.textContent = `“${found}” is hidden from those who must not know it while the trial is blind.`;
+});
+
+document.addEventListener("focusin", async (event) => {
+  if (names || !event.target.matches(WRITTEN)) return;
+  names = [];
+  const answer = await fetch(document.getElementById("names").dataset.of).catch(() => null);
+  if (answer?.ok) ({ names } = await answer.json());
+  else names = null;
 });
