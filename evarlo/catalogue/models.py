@@ -4,6 +4,8 @@ from django.conf import settings
 from django.db import models
 from django.db.models.functions import Lower
 
+PIECES = ("tuber", "clove", "crown")  # that are planted, not sown: each is taken to grow
+
 
 class Crop(models.Model):
     """A crop with what a trial of it needs to know. `profile` holds the figures listed in `profile.py`; `source` says where
@@ -22,6 +24,11 @@ class Crop(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def piece(self) -> str:
+        """What is put into the ground, one of it: a seed, or a piece such as a tuber, a clove or a crown."""
+        return "piece" if self.profile.get("germination") in PIECES else "seed"
 
     @property
     def caution(self) -> str:

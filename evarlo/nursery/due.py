@@ -48,4 +48,6 @@ def _again(raising: Sequence[Trial], today: date) -> Iterable[Due]:
         if last:
             codes = ", ".join(r.book.entry.code for r in rows[:4])
             seeds = sum(r.resow.seeds for r in rows if r.resow)
-            yield Due("Sow", f"{codes} again", trial, counted(seeds, "seed"), last, reverse("nursery:coming", args=[trial.slug]))
+            yield Due(
+                "Sow", f"{codes} again", trial, counted(seeds, trial.crop.piece), last, reverse("nursery:coming", args=[trial.slug])
+            )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
@@ -15,7 +16,7 @@ from evarlo.grounds.models import Site
 from evarlo.nursery.models import Place, Reading, Sowing, Stay, Tray
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
-from evarlo.trials.needs import plan_of
+from evarlo.trials.needs import cells_of, plan_of, seeds_of
 from evarlo.ui.refused import Refused, only_done
 from trialcore.reckoning import raising_space
 from trialcore.reckoning.raising_space import Crowded
@@ -133,8 +134,9 @@ def _coming(today: date) -> dict[int, list[raising_space.Stay]]:
         plan = plan_of(trial)
         if not plan.transplant or not trial.plants_a_plot or trial.bed is None or trial.sow_on is None:
             continue
-        sown = trial.plots.count() * trial.plants_a_plot / max(0.05, plan.germination * plan.field_percent / 1e4)
-        trays = trays_needed(round(sown / plan.per_station), plan.tray_cells)
+        plots = Counter(trial.plots.values_list("entry_id", flat=True))
+        cells = sum(cells_of(seeds_of(n * trial.plants_a_plot, plan), plan) for n in plots.values())
+        trays = trays_needed(cells, plan.tray_cells)
         until = trial.plant_on or trial.sow_on + timedelta(days=int((trial.crop.profile.get("transplant_days") or (28, 42))[1]))
         if until > trial.sow_on and trays:
             stay = raising_space.Stay(f"{trial.name}, planned", trays, trial.sow_on, until)

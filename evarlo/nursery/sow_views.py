@@ -38,12 +38,13 @@ from evarlo.seeds.models import Lot
 from evarlo.seeds.queries import Stock, stocks_by_cultivar
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Entry, Trial
-from evarlo.trials.needs import Needs, needs_of, plan_of
+from evarlo.trials.needs import Needs, needs_of, plan_of, seeds_of
 from evarlo.trials.queries import plots_of
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw import tray as draw
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside, said_on_top
+from evarlo.ui.words import counted
 from trialcore.reckoning.trays import cells_in_words, first_free
 
 FREE_TRAYS = 40  # of the newest, that are offered to sow into
@@ -113,7 +114,7 @@ def _page(
     trays += [t for t in others if str(t.pk) == asked or t == tray]
     tray = tray or _chosen_tray(asked, trays, used)
     tray_form = tray_form or TrayForm(initial=_next_tray(plan.tray_cells, plan.cell_ml))
-    a_plot = (trial.plants_a_plot or 0) * plan.per_station or None
+    a_plot = seeds_of(trial.plants_a_plot or 0, plan) or None
     if not in_trays and plots_form is None:
         plots_form = SowPlotsForm(trial, initial=_proposed(request, trial) | {"seeds": a_plot})
     context: dict[str, Any] = {
@@ -268,7 +269,11 @@ def put_seeds(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
             session = session_of(data["on"], request.user, data)
             sowing = sow_cells(put, tray, cells, session, timezone.localdate(), data["sure"])
             undo = reverse("nursery:undo-sowing", args=[slug, sowing.pk])
-            say(request, f"{sowing.seeds} seeds of {entry.code} are in {cells_in_words(cells, tray.cols)} of tray {tray}.", undo)
+            say(
+                request,
+                f"{counted(sowing.seeds, trial.crop.piece)} of {entry.code} are in {cells_in_words(cells, tray.cols)} of tray {tray}.",
+                undo,
+            )
             return redirect(f"{reverse('nursery:sow', args=[slug])}?way=trays&tray={tray.pk}")
         except Refused as refusal:
             form.add_error(refusal.field if refusal.field in form.fields else _named(refusal.field), str(refusal))

@@ -63,6 +63,13 @@ class Wanted:
         return v * b * max(1, len(self.levels))
 
     @property
+    def plots_each(self) -> tuple[int, ...]:
+        """How many plots each entry gets, in the order of the codes."""
+        other = self.blocks * (len(self.new) if self.design == Design.PAIRS else 1)
+        repeated = self.checks if self.design in (Design.AUGMENTED, Design.PAIRS) else ()
+        return tuple(other if code in repeated else self.stands for code in self.codes)
+
+    @property
     def stands(self) -> int:
         """On how many plots an entry stands."""
         if self.design == Design.LATIN:

@@ -19,7 +19,7 @@ from evarlo.trials.doubts import date_doubts
 from evarlo.trials.drafting import Draft, Wanted, precision_of, room_lacking, sketch
 from evarlo.trials.frame import frosts_of
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
-from evarlo.trials.needs import defaults_for
+from evarlo.trials.needs import cells_of, defaults_for, seeds_of
 from evarlo.trials.registry import registry
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.trials.tasks import planned_dates
@@ -29,7 +29,7 @@ from evarlo.ui.draw.plan import Outline, Tag, plan, stacked
 from evarlo.ui.units import figure_shown, measured, unit_shown
 from trialcore.inference.power import smallest_found
 from trialcore.layouts.bed import Bed, PlotSize, judged_stations, stations
-from trialcore.reckoning.sowing import seeds_to_sow, trays_needed
+from trialcore.reckoning.sowing import trays_needed
 
 MOST_SHOWN = 10
 MOST_TRIED = 800  # plots up to which smaller plots and other numbers of blocks are tried out for what would fit
@@ -91,8 +91,8 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
     if crop and typed.get("sow_on"):
         made |= _dates(typed, crop)
     if plants:
-        made["seeds"], made["trays"] = _seeds(wanted.plots * plants, usual)
-    made |= _precision(typed, wanted, length * width if length and width else None, plants)
+        made["seeds"], made["trays"] = seeds_in_all([n * plants for n in wanted.plots_each], usual)
+    made |= _precision(typed, wanted, usual, length * width if length and width else None, plants)
     if length and width and typed.get("bed_length_m") and typed.get("bed_width_m"):
         made |= _in_beds(typed, wanted)
     return Forecast(**made)
@@ -132,10 +132,11 @@ def _dates(typed: dict[str, Any], crop: Crop) -> dict[str, Any]:
     return {"dates": calendar(rows, frosts, timezone.localdate()), "doubts": tuple(date_doubts(trial))}
 
 
-def _seeds(stations: int, usual: NeedPlan) -> tuple[int, int | None]:
-    """Seeds and trays by the crop's usual way of raising, before any lot is known."""
-    seeds = seeds_to_sow(stations, usual.per_station, usual.germination / 100, usual.field_percent / 100, usual.spare_percent / 100)
-    return seeds, trays_needed(seeds, usual.tray_cells) if usual.transplant else None
+def seeds_in_all(stations: Sequence[int], usual: NeedPlan) -> tuple[int, int | None]:
+    """Seeds of all entries, of which the stations of each are given, and their trays, by the crop's usual way of raising and
+    before any lot is known."""
+    needs = [seeds_of(n, usual) for n in stations]
+    return sum(needs), trays_needed(sum(cells_of(n, usual) for n in needs), usual.tray_cells) if usual.transplant else None
 
 
 def wanted_from(typed: dict[str, Any], entries: int) -> Wanted | None:
@@ -161,7 +162,7 @@ def _tells(typed: dict[str, Any], wanted: Wanted) -> float | None:
     return smallest_found(typed["cv_percent"], given) if given else None
 
 
-def _precision(typed: dict[str, Any], wanted: Wanted, area: float | None, plants: int | None) -> dict[str, Any]:
+def _precision(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, plants: int | None) -> dict[str, Any]:
     if not typed.get("cv_percent"):
         return {}
     mine = _tells(typed, wanted)
@@ -170,10 +171,10 @@ def _precision(typed: dict[str, Any], wanted: Wanted, area: float | None, plants
     what = "between a new entry and a check" if wanted.design == Design.AUGMENTED else "of the mean"
     if wanted.design in TWO_FACTORS:
         what = f"of the mean, over all levels of {(typed.get('factor') or 'the second factor').lower()},"
-    return {"tells": mine, "tells_what": what, "curve": _curve(typed, wanted, area, plants)}
+    return {"tells": mine, "tells_what": what, "curve": _curve(typed, wanted, usual, area, plants)}
 
 
-def _curve(typed: dict[str, Any], wanted: Wanted, area: float | None, plants: int | None) -> SafeString | None:
+def _curve(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, plants: int | None) -> SafeString | None:
     """What each number of blocks tells apart and takes; a Latin square has no choice of it."""
     if wanted.design == Design.LATIN:
         return None
@@ -195,7 +196,7 @@ def _curve(typed: dict[str, Any], wanted: Wanted, area: float | None, plants: in
         n = then.plots
         seeds: list[str] = []
         if plants:
-            count = _seeds(n * plants, NeedPlan())[0]
+            count = seeds_in_all([each * plants for each in then.plots_each], usual)[0]
             seeds = [str(n * plants), str(count), *([f"{count * price:.0f}"] if price else [])]
         takes = [str(n), *([figure_shown(n * area, "m²", 0)] if area else []), *seeds]
         steps.append(Step(b, tells, tuple(takes)))

@@ -14,6 +14,7 @@ from evarlo.seeds.queries import Stock, stocks_by_cultivar
 from evarlo.trials.models import Entry, Material, NeedPlan, Plot, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.ui.units import measured
+from evarlo.ui.words import counted
 from trialcore.reckoning import doses
 from trialcore.reckoning.sowing import emergence_share, medium_litres, seeds_per_station, seeds_to_sow, trays_needed
 
@@ -104,6 +105,8 @@ def defaults_for(crop: Crop) -> dict[str, Any]:
     """A crop's usual way of raising."""
     profile = crop.profile
     made: dict[str, Any] = {"transplant": "transplant" in str(profile.get("raising", "")).split(" or ")[0]}
+    if crop.piece != "seed":
+        made["germination"] = 100.0
     if profile.get("cell_ml"):
         made["cell_ml"] = float(profile["cell_ml"])
     return made
@@ -149,6 +152,20 @@ def entries_short(trials: Sequence[Trial], today: date) -> dict[int, int]:
     return found
 
 
+def seeds_of(stations: int, plan: NeedPlan, germination: float | None = None) -> int:
+    """Seeds for an entry's stations, wherever that is asked: planning, ordering and sowing. `germination` is the share that its
+    lot brings up, else what the plan takes."""
+    share = plan.germination / 100 if germination is None else germination
+    if not stations:
+        return 0
+    return seeds_to_sow(stations, plan.per_station, share, plan.field_percent / 100, plan.spare_percent / 100, plan.spare)
+
+
+def cells_of(seeds: int, plan: NeedPlan) -> int:
+    """Cells that seeds take, several in each as planned."""
+    return -(-seeds // plan.per_station)
+
+
 def _row(entry: Entry, name: str, plots: int, a_plot: int, plan: NeedPlan, lots: list[Stock], start: date | None) -> EntryNeed:
     best = lots[0] if lots else None
     share = (best.germination if best and best.germination else plan.germination) / 100
@@ -156,28 +173,36 @@ def _row(entry: Entry, name: str, plots: int, a_plot: int, plan: NeedPlan, lots:
         share = 1.0
     count = plots * a_plot
     field = plan.field_percent / 100
-    seeds = seeds_to_sow(count, plan.per_station, share, field, plan.spare_percent / 100, plan.spare) if count else 0
+    seeds = seeds_of(count, plan, share)
     in_stock = sum(max(0, s.seeds) for s in lots)
     short = max(0, seeds - in_stock)
     packet, price = (best.lot.packet, best.lot.price) if best else (None, None)
     packets = doses.packs(short, packet) if packet and short else None
     cost = packets * price if packets and price is not None else None
     order_by = start - timedelta(days=plan.lead_days) if start and short else None
-    cells = -(-seeds // plan.per_station) if plan.transplant else 0
+    cells = cells_of(seeds, plan) if plan.transplant else 0
     working = _working(count, plan, share, field, seeds, best)
     return EntryNeed(entry, name, count, seeds, working, tuple(lots), in_stock, packets, order_by, cost, cells)
 
 
 def _working(count: int, plan: NeedPlan, share: float, field: float, seeds: int, best: Stock | None) -> str:
-    each = f"{count} stations × {plan.per_station}" if plan.per_station > 1 else f"{count} stations"
-    spare = f" + {plan.spare_percent:g} %" if plan.spare_percent else ""
+    empty = (1 - share * field) ** plan.per_station
+    if plan.per_station == 1:
+        each = f"{count} stations ÷ ({share:.2f} × {field:.2f})"
+        spare = f" + {plan.spare_percent:g} %" if plan.spare_percent else ""
+    else:
+        each = f"{count} stations × {plan.per_station}"
+        covered = max(plan.spare_percent, 100 * empty / (1 - empty) if empty < 1 else 0)
+        spare = f" + {covered:.3g} % for the {100 * empty:.1f} % that stay empty" if covered else ""
     spare += f" + {plan.spare} spare" if plan.spare else ""
-    what = best.lot.counted_in if best else "seeds"
+    what = best.lot.counted_in if best else f"{plan.trial.crop.piece}s"
     packs = doses.packs(seeds, best.lot.packet) if best and best.lot.packet else 0
     packets = f" = {packs} packet{'s' if packs > 1 else ''}" if packs else ""
     lot = f" of lot {best.lot.name}" if best else ""
     assumed = (" (germination as tested)" if best.tested else "") if best and best.germination else " (germination assumed)"
-    return f"{each} ÷ ({share:.2f} × {field:.2f}){spare} = {seeds} {what}{packets}{lot}{assumed}"
+    if what != "seeds":
+        assumed = ""
+    return f"{each}{spare} = {seeds} {what}{packets}{lot}{assumed}"
 
 
 def _advice(plan: NeedPlan) -> str:
@@ -185,7 +210,7 @@ def _advice(plan: NeedPlan) -> str:
     share = emergence_share(plan.germination / 100, plan.field_percent / 100)
     empty = (1 - share) ** plan.per_station
     where = "cell" if plan.transplant else "station"
-    said = f"With {plan.per_station} seed{'s' if plan.per_station > 1 else ''} a {where}, {100 * empty:.0f} % stay empty"
+    said = f"With {counted(plan.per_station, plan.trial.crop.piece)} a {where}, {100 * empty:.0f} % stay empty"
     better = seeds_per_station(plan.germination / 100, plan.field_percent / 100, FEW_EMPTY)
     if empty > FEW_EMPTY and better > plan.per_station:
         return f"{said}; {better} would leave fewer than {100 * FEW_EMPTY:.0f} % empty."
@@ -236,7 +261,7 @@ def order_lines(needs: Needs) -> list[list[str]]:
                 r.name,
                 lot.supplier if lot else "",
                 str(r.short),
-                lot.counted_in if lot else "seeds",
+                lot.counted_in if lot else f"{r.entry.trial.crop.piece}s",
                 _text(r.packets),
                 _text(lot.packet if lot else None),
                 r.order_by.isoformat() if r.order_by else "",

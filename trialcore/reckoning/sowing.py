@@ -39,15 +39,23 @@ def seeds_for_plants(plants: int, germination: float, field_factor: float = 1.0,
 def seeds_to_sow(
     stations: int, per_station: int, germination: float, field_factor: float = 1.0, spare_share: float = 0.0, spare: int = 0
 ) -> int:
-    """Seeds for an entry whose losses are to be made good: stations × plants a station ÷ (germination × field factor), rounded
-    up, + a share of that, rounded up, + `spare`.
+    """Seeds for an entry of which every station is to carry a plant, rounded up once.
+
+    One seed a station: stations ÷ (germination × field factor), a share of that to spare, and `spare`. Several a station:
+    stations × seeds a station, with spare stations in the share to spare or, where that is more, as many as are likely to stay
+    empty, and `spare`; what does not come up in one is made good by its fellows, so it is not divided by a second time.
 
     Raises ValueError for counts below nought, or shares outside 0 to 1 (a spare share may be larger).
     """
-    if stations < 0 or per_station < 1 or spare_share < 0:
+    if stations < 0 or per_station < 1 or spare_share < 0 or spare < 0:
         raise ValueError("stations and spares must not be negative, and a station takes at least one")
-    plain = seeds_for_plants(stations * per_station, germination, field_factor)
-    return plain + ceil(plain * spare_share - 1e-9) + spare
+    share = emergence_share(germination, field_factor)
+    if per_station == 1:
+        seeds = stations / share * (1 + spare_share)
+    else:
+        empty = (1 - share) ** per_station
+        seeds = stations * per_station * max(1 + spare_share, 1 / (1 - empty))
+    return ceil(seeds - 1e-9) + spare
 
 
 def seeds_for_stations(

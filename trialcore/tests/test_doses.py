@@ -10,19 +10,29 @@ from trialcore.reckoning.sowing import seeds_to_sow
 
 
 class Seeds(TestCase):
-    def test_two_seeds_a_station_with_losses_made_good(self) -> None:
-        """36 × 2 ÷ (0.82 × 0.9) = 97.56, so 98, and 5 spare."""
-        self.assertEqual(seeds_to_sow(36, 2, 0.82, 0.9, spare=5), 103)
+    def test_several_a_station_make_good_each_others_losses(self) -> None:
+        """96 stations of two: 192 and a tenth to spare are 211.2, so 212; 5.5 % of the stations stay empty, which the spare covers.
+        Dividing by germination as well, and rounding twice, gave 277."""
+        self.assertEqual(seeds_to_sow(96, 2, 0.85, 0.9, spare_share=0.1), 212)
 
-    def test_a_share_to_spare_is_of_the_seeds(self) -> None:
-        """100 ÷ 0.8 = 125; a tenth of it is 12.5, so 13 more."""
+    def test_spare_stations_cover_those_that_stay_empty(self) -> None:
+        """36 of two at 0.82 × 0.9: 0.262² = 6.86 % stay empty; 72 ÷ 0.9314 = 77.3, so 78, and 5 spare seeds."""
+        self.assertEqual(seeds_to_sow(36, 2, 0.82, 0.9, spare=5), 83)
+
+    def test_one_a_station_is_divided_by_what_comes_up_and_rounded_once(self) -> None:
+        """100 ÷ 0.8 = 125, a tenth of it to spare 137.5, so 138; 10 ÷ 0.9 × 1.1 = 12.2, so 13 and not 12 + 2."""
         self.assertEqual(seeds_to_sow(100, 1, 0.8, spare_share=0.1), 138)
+        self.assertEqual(seeds_to_sow(10, 1, 0.9, spare_share=0.1), 13)
 
     @given(st.integers(0, 5000), st.integers(1, 4), st.floats(0.05, 1), st.floats(0.05, 1))
     def test_on_average_enough_come_up_and_one_fewer_would_not_do(self, n: int, k: int, germination: float, field: float) -> None:
         seeds = seeds_to_sow(n, k, germination, field)
-        self.assertGreaterEqual(seeds * germination * field, n * k - 1e-6)
-        self.assertLess((seeds - 1) * germination * field, max(n * k, 1e-9))
+
+        def filled(sown: int) -> float:
+            return sown / k * (1 - (1 - germination * field) ** k)
+
+        self.assertGreaterEqual(filled(seeds), n - 1e-6)
+        self.assertTrue(seeds == n * k or filled(seeds - 1) < max(n, 1e-9))
 
     def test_figures_out_of_range_are_refused(self) -> None:
         for given_ in ((-1, 1, 0.8), (1, 0, 0.8), (1, 1, 0.0), (1, 1, 1.2)):

@@ -8,12 +8,13 @@ from typing import Any
 from django.urls import reverse
 from django.utils import timezone
 
-from evarlo.catalogue.models import Cultivar
+from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.people.models import Role
 from evarlo.seeds.models import Lot
 from evarlo.seeds.services import keep_lot, move_stock
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.forecast import seeds_in_all
 from evarlo.trials.models import NeedPlan, Trial
 from evarlo.trials.needs import Needs, needs_of
 from evarlo.trials.services import add_material, keep_need_plan
@@ -46,17 +47,29 @@ class NeedsOfATrial(TestCase):
         return next(r for r in self.needs().rows if r.entry.cultivar.name == name)
 
     def test_the_working_is_shown_and_right(self) -> None:
-        """54 × 2 ÷ (0.82 × 0.9) = 146.3, so 147, and 5."""
+        """(1 − 0.82 × 0.9)² = 6.86 % stay empty; 54 × 2 ÷ 0.9314 = 115.96, so 116, and 5."""
         row = self.row("Quillet")
-        self.assertEqual((row.stations, row.seeds), (54, 152))
-        self.assertEqual(row.working, "54 stations × 2 ÷ (0.82 × 0.90) + 5 spare = 152 seeds (germination assumed)")
+        self.assertEqual((row.stations, row.seeds), (54, 121))
+        self.assertEqual(
+            row.working, "54 stations × 2 + 7.37 % for the 6.9 % that stay empty + 5 spare = 121 seeds (germination assumed)"
+        )
 
     def test_what_a_lot_states_takes_the_place_of_what_is_assumed(self) -> None:
         self.lot("Quillet", 100, germination=60, packet=40, price=2.5, supplier="SUP-04")
         row = self.row("Quillet")
-        self.assertEqual(row.seeds, 205)  # 108 ÷ 0.54 = 200, and 5
-        self.assertEqual((row.in_stock, row.short, row.packets, row.cost), (100, 105, 3, 7.5))
+        self.assertEqual(row.seeds, 142)  # 0.46² = 21.16 % stay empty: 108 ÷ 0.7884 = 136.99, so 137, and 5
+        self.assertEqual((row.in_stock, row.short, row.packets, row.cost), (100, 42, 2, 5.0))
         self.assertEqual(row.order_by, self.made.sow_on - timedelta(days=21))
+
+    def test_planning_ordering_and_sowing_show_one_figure(self) -> None:
+        """Two a cell at 85 × 90 %: 54 × 2 × 1.1 = 118.8, so 119 an entry and 60 cells, as New trial says for the same plan."""
+        self.reckon(per_station=2, germination=85, field_percent=90, spare_percent=10, spare=0, transplant=True)
+        self.assertEqual([r.seeds for r in self.needs().rows], [119] * 4)
+        self.assertEqual({r.cells for r in self.needs().rows}, {60})
+        plan = NeedPlan(per_station=2, germination=85, field_percent=90, spare_percent=10)
+        self.assertEqual(seeds_in_all([54] * 4, plan)[0], 4 * 119)
+        page = self.client.get(reverse("nursery:sow", args=[self.made.slug]))
+        self.assertEqual([p.seeds for p in page.context["packets"]], [119] * 4)
 
     def test_an_entry_with_enough_is_not_ordered(self) -> None:
         self.lot("Quillet", 500)
@@ -121,7 +134,7 @@ class NeedsOfATrial(TestCase):
         self.lot("Quillet", 500)
         page = self.client.get(reverse("trials:needs", args=[self.made.slug]))
         self.assertContains(page, "<strong>3 of 4</strong> entries are short of seed")
-        self.assertContains(page, "152 short")
+        self.assertContains(page, "121 short")
         typed = {
             "per_station": "3",
             "germination": "82",
@@ -160,12 +173,12 @@ class NeedsOfATrial(TestCase):
         order_by = (self.made.sow_on - timedelta(days=21)).isoformat()
         wanted = {
             "supplier": "SUP-04",
-            "amount": "52",
+            "amount": "21",
             "unit": "seeds",
-            "packs": "2",
+            "packs": "1",
             "pack_size": "40",
             "order_by": order_by,
-            "cost": "5",
+            "cost": "2.5",
         }
         self.assertEqual({k: quillet[k] for k in wanted}, wanted)
         self.assertEqual(rows[-1]["cost"], str(26 * 6))
@@ -176,3 +189,12 @@ class NeedsOfATrial(TestCase):
         self.assertContains(page, "12 plots of 18 stations")
         self.assertNotContains(page, "Quillet")
         self.assertEqual(self.client.get(reverse("trials:needs", args=[self.made.slug])).status_code, 403)
+
+    def test_pieces_are_not_seeds(self) -> None:
+        Crop.objects.filter(pk=self.made.crop_id).update(profile={"germination": "tuber"})
+        NeedPlan.objects.all().delete()
+        page = self.client.get(reverse("trials:needs", args=[self.made.slug]))
+        self.assertContains(page, "54 stations ÷ (1.00 × 0.90) + 10 % = 66 pieces")
+        self.assertContains(page, "entries are short of pieces")
+        self.assertContains(page, "264 pieces in all")
+        self.assertNotContains(page, "With 1 seed")

@@ -157,9 +157,9 @@ class Advice(TestCase):
         keep_lot(None, entry.cultivar, {"name": "1", "packet": 100, "price": 5.0}, self.by)
         self.assertEqual(price_of_a_seed("BULB FENNEL"), 0.05)
         found = forecast(self.typed, 8)
-        # 32 plots of 3 × 8: 768 stations ÷ 0.765 is 1004, and 101 to spare
-        self.assertEqual((found.plants, found.seeds), (768, 1105))
-        self.assertIn(">55<", str(found.curve))
+        # 8 entries on 4 plots of 3 × 8: 96 stations ÷ 0.765 and a tenth to spare are 138.04, so 139 for each
+        self.assertEqual((found.plants, found.seeds), (768, 1112))
+        self.assertIn(">56<", str(found.curve))
 
     def test_the_season_follows_the_typed_days_and_says_what_is_unlikely(self) -> None:
         found = forecast(self.typed | {"sow_on": date(2026, 4, 1), "pick_on": date(2026, 5, 1)}, 8)
