@@ -141,8 +141,8 @@ def _planted(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:
         name, plants = code[entry_of[p.plot_id]], float(p.plants)
         yield Fact("Late plants in gaps", name, "filled in later" if p.late else "with the others", plants)
         yield Fact("Source of the plants", name, "raised here" if p.sowing else p.source, plants)
-        if p.sowing and not p.late:
-            yield Fact("Age when planted", name, f"{(p.on - p.sowing.session.on).days} days", plants)
+        if not p.late:
+            yield Fact("Age when planted", name, "not stated" if p.age_days is None else f"{p.age_days} days", plants)
 
 
 def _tended(books: Sequence[EntryBook]) -> Iterable[Fact]:

@@ -17,7 +17,7 @@ from trialcore.reckoning.balance import Balance, Event, Kind, balance, together
 def sowings_of(trials: Iterable[Trial]) -> list[Sowing]:
     """Every sowing of some trials that was not taken back."""
     rows = Sowing.objects.in_force().filter(entry__trial__in=trials)
-    return list(rows.select_related("session__by", "entry", "lot__cultivar", "tray", "plot"))
+    return list(rows.select_related("session__by", "entry", "lot__cultivar", "tray", "plot", "parent__session"))
 
 
 def happenings_of(sowings: Iterable[Sowing]) -> dict[int, list[Happening]]:
@@ -55,14 +55,20 @@ class Line:
 
     @property
     def units(self) -> int:
-        """What can be planted as one each where the plug is kept whole: cells with at least a plant."""
+        """What can be planted as one each where one plant of a cell is left, or the plug is kept whole: cells with at least a
+        plant at the last count, less what was planted from them since."""
         if not self.sowing.cells:
             return self.balance.standing
         last = self.counted
-        if last and last.cells:
-            filled = sum(c != "0" for c in last.cells)
-            return min(self.balance.standing, filled)
-        return min(self.balance.standing, len(self.sowing.cells))
+        filled = sum(c != "0" for c in last.cells) if last and last.cells else len(self.sowing.cells)
+        since = self.happened if last is None else self.happened[self.happened.index(last) + 1 :]
+        gone = sum(h.plants for h in since if h.kind == Kind.PLANTED)
+        return max(0, min(self.balance.standing, filled - gone))
+
+    @property
+    def crowded(self) -> bool:
+        """Whether seedlings share a cell: those left behind when others were pricked out are not planted first."""
+        return bool(self.sowing.cells) and self.balance.standing > len(self.sowing.cells)
 
 
 def line_of(sowing: Sowing, happened: Sequence[Happening]) -> Line:
@@ -145,14 +151,15 @@ class Planted:
     sowing: Sowing | None
     source: str
     bought: int = 0  # the key of plants that were bought
+    age_days: int | None = None  # from sowing to planting; of bought plants as their supplier states, None where nobody said
 
 
 def planted_in(trial: Trial) -> list[Planted]:
     """Everything that was planted in a trial's plots, bought plants too."""
     rows = Happening.objects.in_force().filter(sowing__entry__trial=trial, kind=Kind.PLANTED, plot__isnull=False)
     made = [
-        Planted(h.plot_id or 0, h.plants, h.on, h.late, h.sowing, str(h.sowing.tray or ""))
-        for h in rows.select_related("sowing__tray", "sowing__session", "sowing__lot")
+        Planted(h.plot_id or 0, h.plants, h.on, h.late, h.sowing, str(h.sowing.tray or ""), age_days=(h.on - h.sowing.sown_on).days)
+        for h in rows.select_related("sowing__tray", "sowing__session", "sowing__lot", "sowing__parent__session")
     ]
     bought = BoughtIn.objects.in_force().filter(plot__trial=trial)
-    return made + [Planted(b.plot_id, b.plants, b.on, False, None, f"bought, {b.source}", b.pk) for b in bought]
+    return made + [Planted(b.plot_id, b.plants, b.on, False, None, f"bought, {b.source}", b.pk, b.age_days) for b in bought]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 from django.conf import settings
 from django.db import models
 from django.db.models import Q
@@ -174,6 +176,14 @@ class Sowing(models.Model):
         return f"{self.entry} in {self.tray or self.plot}"
 
     @property
+    def sown_on(self) -> date:
+        """The day on which its seeds were sown, also of seedlings that were pricked out since."""
+        first = self
+        while first.parent:
+            first = first.parent
+        return first.session.on
+
+    @property
     def where(self) -> str:
         return str(self.tray) if self.tray else f"plot {self.plot}"
 
@@ -246,6 +256,7 @@ class BoughtIn(models.Model):
     source = models.CharField(max_length=60)
     plants = models.PositiveSmallIntegerField()
     on = models.DateField()
+    age_days = models.PositiveSmallIntegerField(null=True, blank=True)  # when planted, as their supplier states
     by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     undone_at = models.DateTimeField(null=True, blank=True)
@@ -300,9 +311,14 @@ class RaisingRule(models.Model):
     reserve = models.PositiveSmallIntegerField(default=0)  # plants of each entry
     release = models.CharField(max_length=120, blank=True)
     plants = models.PositiveSmallIntegerField(null=True, blank=True)  # in a plot, where fewer than planned were agreed for all
+    released = models.JSONField(default=dict, blank=True)  # by an entry's code: why its reserve is held back no longer
     ways = models.JSONField(default=dict, blank=True)  # by an entry's code: the way out of its shortage that was chosen
     least_stand = models.FloatField(null=True, blank=True)  # % of a plot's stations
     said_on = models.DateField(null=True, blank=True)
 
     def __str__(self) -> str:
         return f"rules of {self.trial}"
+
+    def held(self, code: str) -> int:
+        """How many plants of an entry are held back."""
+        return 0 if code in self.released else self.reserve

@@ -13,11 +13,11 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.nursery.audit import audit_of
-from evarlo.nursery.book import EntryBook, book_of, planted_in
+from evarlo.nursery.book import EntryBook, Planted, book_of, planted_in
 from evarlo.nursery.forms import CAUSES, OutlookForm, PlotsForm, StandRuleForm
 from evarlo.nursery.models import BoughtIn, Step, Tending
 from evarlo.nursery.names import called
-from evarlo.nursery.planting import Fit, choices_for, choose_way, fill_gap, fits, plant, planted_by_plot
+from evarlo.nursery.planting import Fit, choices_for, choose_way, fill_gap, fits, plant, planted_by_plot, release_reserve
 from evarlo.nursery.queries import step_rows
 from evarlo.nursery.raising import keep_rule, rule_of, undo_bought
 from evarlo.nursery.stand import What, below, leave_thin_out, mark_station, stands
@@ -27,7 +27,7 @@ from evarlo.people.permissions import allowed, may, may_take_back
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Plot, Trial
-from evarlo.trials.queries import plots_of
+from evarlo.trials.queries import left_out, plots_of
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.stations import stations
 from evarlo.ui.fields import day_done
@@ -36,6 +36,8 @@ from evarlo.ui.refused import Refused, said_beside, said_on_top
 from evarlo.ui.words import counted
 from trialcore.reckoning.hardening import Go, Outlook, planting_day
 from trialcore.reckoning.shortage import SMITH_B
+
+MOST_AGE = 400  # days of a bought plant
 
 
 @may("see")
@@ -53,7 +55,8 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
     books, rule = book_of(trial), rule_of(trial)
     found = fits(trial, books, names, rule)
     raised = any(b.lines for b in books)
-    by_plot = planted_by_plot(planted_in(trial))
+    planted = planted_in(trial)
+    by_plot = planted_by_plot(planted)
     outlook = given.get("outlook") or OutlookForm(request.GET if "tmin" in request.GET else None)
     forms_shown = {
         "plant_form": PlotsForm(trial, initial={"on": today}),
@@ -69,7 +72,8 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
         "rule": rule,
         "short": short,
         "word": _word(trial, outlook, hardened),
-        "age": _ages(trial, books, hardened),
+        "age": _ages(trial, books, hardened, planted),
+        "held": [f for f in found if f.reserve and raised],
         "planted_plots": [(p, by_plot[p.pk]) for p in plots_of(trial) if by_plot.get(p.pk)],
         "done": len(rows),
         "total": len(plots_of(trial)),
@@ -95,10 +99,16 @@ def _word(trial: Trial, form: OutlookForm, hardened: bool) -> tuple[Go, str] | N
         return None
 
 
-def _ages(trial: Trial, books: Sequence[EntryBook], hardened: bool) -> str:
-    """How old the plants are today against what the crop wants, and whether they were hardened off, in words."""
+def _ages(trial: Trial, books: Sequence[EntryBook], hardened: bool, planted: Sequence[Planted]) -> str:
+    """How old the plants are today against what the crop wants, and whether they were hardened off, in words. It ends with
+    planting: then it is how old they were."""
     usual = trial.crop.profile.get("transplant_days")
-    sown = [x.sowing.session.on for b in books for x in b.lines if x.balance.standing and x.sowing.tray]
+    out = left_out([trial])
+    if planted and {p.plot_id for p in planted} >= {p.pk for p in plots_of(trial) if p.pk not in out}:
+        ages = [p.age_days for p in planted if p.age_days is not None and not p.late]
+        span = f"{min(ages)} to {max(ages)}" if ages and max(ages) > min(ages) else str(max(ages, default=0))
+        return f"They were {span} days old when they were planted." if ages else ""
+    sown = [x.sowing.sown_on for b in books for x in b.lines if x.balance.standing and x.sowing.tray]
     if not usual or not sown:
         return ""
     today = timezone.localdate()
@@ -145,7 +155,12 @@ def shortage(request: PersonRequest, slug: str, code: str) -> HttpResponse:
         post = request.POST
         try:
             on = day_done(post.get("on", ""), timezone.localdate())
-            said = choose_way(trial, entry, post.get("way", ""), request.user, on, post.get("cause", ""), post.get("source", ""))
+            typed_age = post.get("age", "").strip()
+            if typed_age and not (typed_age.isdigit() and int(typed_age) <= MOST_AGE):
+                raise Refused(f"Found “{typed_age[:12]}”. Expected days from 0 to {MOST_AGE}, or nothing.", "age")
+            age = int(typed_age) if typed_age else None
+            way, cause, source = (post.get(name, "") for name in ("way", "cause", "source"))
+            said = choose_way(trial, entry, way, request.user, on, cause, source, age)
             say(request, f"{entry.code}: {said}.")
             return redirect("nursery:plant", slug)
         except Refused as refusal:
@@ -161,6 +176,18 @@ def shortage(request: PersonRequest, slug: str, code: str) -> HttpResponse:
     }
     context |= frame(request, trial, "plant")
     return render(request, "nursery/shortage.html", context, status=422 if wrong[1] else 200)
+
+
+@may("plan")
+@require_POST
+def release(request: PersonRequest, slug: str) -> HttpResponse:
+    """The plants of an entry that were held back may be planted from now on."""
+    trial = trial_or_404(slug)
+    with said_on_top(request):
+        code, why = request.POST.get("code", ""), " ".join(request.POST.get("why", "").split())
+        count = release_reserve(trial, code, why, request.user, timezone.localdate())
+        say(request, f"{code}: {counted(count, 'plant')} released.")
+    return redirect("nursery:plant", slug)
 
 
 @may("see")

@@ -49,10 +49,15 @@ class Fit:
         """Plants beyond what the plots and the reserve take."""
         return max(0, self.fit - self.needed - self.reserve)
 
+    @property
+    def going(self) -> int:
+        """Plants that may go into plots: what is held back stays."""
+        return max(0, min(self.needed, self.fit - self.reserve))
+
 
 def units_of(line: Line, rule: RaisingRule) -> int:
-    """What one sowing gives to plant: plants, or plugs where they are kept whole."""
-    return line.units if rule.surplus == RaisingRule.Surplus.WHOLE else line.balance.standing
+    """What one sowing gives to plant: one of each cell, unless those too many are pricked out and kept."""
+    return line.balance.standing if rule.surplus == RaisingRule.Surplus.PRICK else line.units
 
 
 def fits(trial: Trial, books: Sequence[EntryBook], names: Mapping[int, str], rule: RaisingRule) -> list[Fit]:
@@ -72,7 +77,18 @@ def fits(trial: Trial, books: Sequence[EntryBook], names: Mapping[int, str], rul
         fit = sum(units_of(line, rule) for line in book.lines)
         there = sum(planted[p.pk] for p in here)
         way = rule.ways.get(book.entry.code, "")
-        made.append(Fit(book.entry, names.get(book.entry.pk, book.entry.code), fit, lacking, there, rule.reserve, len(here), way))
+        made.append(
+            Fit(
+                book.entry,
+                names.get(book.entry.pk, book.entry.code),
+                fit,
+                lacking,
+                there,
+                rule.held(book.entry.code),
+                len(here),
+                way,
+            )
+        )
     return made
 
 
@@ -84,7 +100,9 @@ def choices_for(trial: Trial, found: Sequence[Fit], short: Fit) -> list[Choice]:
 
 
 @transaction.atomic
-def choose_way(trial: Trial, entry: Entry, way: str, by: User, today: date, cause: str = "", source: str = "") -> str:
+def choose_way(
+    trial: Trial, entry: Entry, way: str, by: User, today: date, cause: str = "", source: str = "", age: int | None = None
+) -> str:
     """Take one way out of a shortage, or go back to as planned; what was done, in words. It is on record with the trial.
 
     Raises Refused for a way that is none, fewer plots without the cause of the loss, or bought plants without a source.
@@ -118,7 +136,7 @@ def choose_way(trial: Trial, entry: Entry, way: str, by: User, today: date, caus
         case Way.BOUGHT:
             if not source.strip():
                 raise Refused("Say where the plants come from.", "source")
-            said = _buy_in(trial, entry, short, source.strip(), by, today)
+            said = _buy_in(trial, entry, short, source.strip(), age, by, today)
             keep_rule(trial, today, ways=ways)
         case _:
             keep_rule(trial, today, ways=ways)
@@ -132,14 +150,16 @@ def _unplanted(trial: Trial, entry: Entry) -> list[Plot]:
     return [p for p in trial.plots.filter(entry=entry) if p.pk not in done | out]
 
 
-def _buy_in(trial: Trial, entry: Entry, short: Fit, source: str, by: User, today: date) -> str:
+def _buy_in(trial: Trial, entry: Entry, short: Fit, source: str, age: int | None, by: User, today: date) -> str:
     """Plots that its own plants do not fill are planted with bought ones throughout: no plot holds both."""
     a_plot = trial.plants_a_plot or 0
     plots = _unplanted(trial, entry)
     own = short.fit // a_plot if a_plot else 0
     now = timezone.now()
     bought = plots[own:]
-    BoughtIn.objects.bulk_create(BoughtIn(plot=p, source=source[:60], plants=a_plot, on=today, by=by, at=now) for p in bought)
+    BoughtIn.objects.bulk_create(
+        BoughtIn(plot=p, source=source[:60], plants=a_plot, age_days=age, on=today, by=by, at=now) for p in bought
+    )
     keep_step(trial, Step.PLANTED, today, bought, by, today)
     return f"plots {', '.join(p.number for p in bought)} get {a_plot} bought plants each from {source}"
 
@@ -170,9 +190,10 @@ def allocate(trial: Trial, plots: Sequence[Plot], books: Sequence[EntryBook], ru
         here = by_entry[book.entry.pk]
         if not here:
             continue
-        lines = sorted(book.lines, key=lambda x: (x.sowing.again, x.sowing.pk))
+        lines = sorted(book.lines, key=lambda x: (x.sowing.again, x.crowded, x.sowing.pk))
         left = {line.sowing.pk: units_of(line, rule) for line in lines}
         there, wanted = sum(left.values()), a_plot * len(here)
+        hold_back(left, rule.held(book.entry.code))
         if there < wanted and rule.ways.get(book.entry.code) not in THIN_WAYS:
             code = book.entry.code
             raise Refused(
@@ -185,6 +206,30 @@ def allocate(trial: Trial, plots: Sequence[Plot], books: Sequence[EntryBook], ru
                 raise Refused(f"{book.entry.code} has too few plants that were sown for {plot.level}.", "plots")
             made += portions
     return made
+
+
+def hold_back(left: dict[int, int], held: int) -> None:
+    """Take the plants that are held back out of what is left, from the last sowings first."""
+    for sowing in reversed(left):
+        kept = min(held, left[sowing])
+        left[sowing] -= kept
+        held -= kept
+
+
+@transaction.atomic
+def release_reserve(trial: Trial, code: str, why: str, by: User, today: date) -> int:
+    """Hold an entry's plants back no longer, with the reason on record; how many that are. Raises Refused without a reason, or
+    where nothing of it is held back."""
+    trial = Trial.objects.select_for_update().get(pk=trial.pk)
+    rule = rule_of(trial)
+    held = rule.held(code)
+    if not held or not trial.entries.filter(code=code).exists():
+        raise Refused("Nothing of that entry is held back.", "code")
+    if not why.strip():
+        raise Refused("Nothing was typed. Expected why they are released.", "why")
+    keep_rule(trial, today, released={**rule.released, code: why.strip()[:200]})
+    record(trial, by, f"{code}: {counted(held, 'plant')} released that were held back: {why.strip()}"[:300])
+    return held
 
 
 def _from(lines: Sequence[Line], left: dict[int, int], plot: Plot, wanted: int) -> list[Portion]:
@@ -227,9 +272,13 @@ def fill_gap(plot: Plot, plants: int, on: date, by: User, today: date) -> int:
     only_done(on, today)
     book = next(b for b in book_of(trial) if b.entry.pk == plot.entry_id)
     lines = sorted(book.lines, key=lambda x: (not x.sowing.again, x.sowing.pk))
-    portions = _from(lines, {line.sowing.pk: units_of(line, rule) for line in lines}, plot, plants)
+    left, held = {line.sowing.pk: units_of(line, rule) for line in lines}, rule.held(plot.entry.code)
+    hold_back(left, held)
+    portions = _from(lines, left, plot, plants)
     if sum(p.plants for p in portions) < plants:
-        raise Refused(f"{plot.entry.code} has only {counted(sum(p.plants for p in portions), 'plant')} left.", "plants")
+        more = f" and {held} held back, which can be released" if held else ""
+        said = f"{plot.entry.code} has only {counted(sum(p.plants for p in portions), 'plant')} left{more}."
+        raise Refused(said, "plants")
     now = timezone.now()
     Happening.objects.bulk_create(
         Happening(sowing=p.line.sowing, kind=Kind.PLANTED, plants=p.plants, plot=plot, late=True, on=on, by=by, at=now)

@@ -269,11 +269,8 @@ def put_seeds(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
             session = session_of(data["on"], request.user, data)
             sowing = sow_cells(put, tray, cells, session, timezone.localdate(), data["sure"])
             undo = reverse("nursery:undo-sowing", args=[slug, sowing.pk])
-            say(
-                request,
-                f"{counted(sowing.seeds, trial.crop.piece)} of {entry.code} are in {cells_in_words(cells, tray.cols)} of tray {tray}.",
-                undo,
-            )
+            where = f"{cells_in_words(cells, tray.cols)} of tray {tray}"
+            say(request, f"{counted(sowing.seeds, trial.crop.piece)} of {entry.code} are in {where}.", undo)
             return redirect(f"{reverse('nursery:sow', args=[slug])}?way=trays&tray={tray.pk}")
         except Refused as refusal:
             form.add_error(refusal.field if refusal.field in form.fields else _named(refusal.field), str(refusal))

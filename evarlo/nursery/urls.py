@@ -23,6 +23,7 @@ urlpatterns = [
     path("balance/harden/", raise_views.harden, name="harden"),
     path("balance/<int:pk>/undo/", raise_views.undo_act, name="undo-act"),
     path("plant/", plant_views.planting, name="plant"),
+    path("plant/release/", plant_views.release, name="release"),
     path("plant/out/", plant_views.plant_out, name="plant-out"),
     path("plant/short/<str:code>/", plant_views.shortage, name="shortage"),
     path("plant/bought/<int:pk>/undo/", plant_views.undo_bought_in, name="undo-bought"),

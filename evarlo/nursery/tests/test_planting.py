@@ -1,14 +1,19 @@
 """Planting: what is fit and needed, ways out of a shortage, which plants go where, the stand, and the audit of it all."""
 
+from collections import Counter
+from datetime import timedelta
+
 from django.urls import reverse
 from django.utils import timezone
 
+from evarlo.catalogue.models import Crop
 from evarlo.nursery.audit import audit_of
-from evarlo.nursery.book import book_of, planted_in
+from evarlo.nursery.book import EntryBook, book_of, planted_in
 from evarlo.nursery.models import BoughtIn, Happening, RaisingRule, StationMark, Step
-from evarlo.nursery.planting import choices_for, choose_way, fill_gap, fits, plant
+from evarlo.nursery.planting import Fit, choices_for, choose_way, fill_gap, fits, plant
 from evarlo.nursery.queries import gaps, step_rows
-from evarlo.nursery.raising import keep_rule, rule_of, tend, undo_happening
+from evarlo.nursery.raising import keep_rule, prick_out, rule_of, tend, undo_happening
+from evarlo.nursery.sowing import Put, session_of, sow_cells
 from evarlo.nursery.stand import below, leave_thin_out, mark_station, stands
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -129,9 +134,9 @@ class Shortage(Planted):
     def test_a_plug_kept_whole_is_one_to_plant(self) -> None:
         sowing = self.sowings[self.n.codes[0]]
         self.n.count(sowing, 20, 66, "2" * 6 + "1" * 54 + "0" * 12)
-        self.assertEqual(self.fits()[self.n.codes[0]].fit, 66)
-        keep_rule(self.trial, self.today, surplus="whole")
-        self.assertEqual(self.fits()[self.n.codes[0]].fit, 60)
+        for surplus, fit in (("prick", 66), ("cut", 60), ("whole", 60)):
+            keep_rule(self.trial, self.today, surplus=surplus)
+            self.assertEqual(self.fits()[self.n.codes[0]].fit, fit, surplus)
 
 
 class Allocation(Planted):
@@ -256,3 +261,80 @@ class Stands(Planted):
         page = self.client.get(reverse("nursery:fairness", args=[self.trial.slug]))
         self.assertContains(page, "Wholly apart")
         self.assertContains(page, f"Tray: {self.n.codes[0]} T1")
+
+
+class HeldBack(TestCase):
+    """Four fennels on three plots of three plants: nine are needed."""
+
+    def setUp(self) -> None:
+        self.by, self.today = world.person(), timezone.localdate()
+        self.n = Nursery(self.by, self.today)
+        Trial.objects.filter(pk=self.n.trial.pk).update(plot_length_m=0.9, in_row_cm=30, between_rows_cm=100, plot_width_m=1)
+        self.code = self.n.codes[0]
+        self.client.force_login(self.by)
+
+    def book(self) -> EntryBook:
+        return next(b for b in book_of(self.trial) if b.entry.code == self.code)
+
+    @property
+    def trial(self) -> Trial:
+        return Trial.objects.get(pk=self.n.trial.pk)
+
+    def plant(self) -> int:
+        plots = self.trial.plots.filter(entry__code=self.code).select_related("entry")
+        return sum(p.plants for p in plant(self.trial, list(plots), self.today, self.by, self.today))
+
+    def fit(self) -> Fit:
+        return next(f for f in fits(self.trial, book_of(self.trial), {}, rule_of(self.trial)) if f.entry.code == self.code)
+
+    def test_a_reserve_stays_until_it_is_released_with_its_reason(self) -> None:
+        """Ten fit, nine needed, two held back: eight go."""
+        self.assertEqual(self.trial.plants_a_plot, 3)
+        self.n.count(self.n.sow(self.code, self.n.tray(), range(12)), 14, 10, "111111111100")
+        keep_rule(self.trial, self.today, reserve=2)
+        self.assertEqual((self.fit().fit, self.fit().needed, self.fit().going), (10, 9, 8))
+        self.assertEqual(self.plant(), 8)
+        stands = Counter({x.plot_id: x.plants for x in planted_in(self.trial)})
+        thin = next(p for p in self.trial.plots.filter(entry__code=self.code) if stands[p.pk] == 2)
+        with self.assertRaisesMessage(Refused, "has only 0 plants left and 2 held back"):
+            fill_gap(thin, 1, self.today, self.by, self.today)
+        url = reverse("nursery:release", args=[self.trial.slug])
+        self.assertContains(self.client.post(url, {"code": self.code, "why": " "}, follow=True), "Expected why they are released")
+        self.client.post(url, {"code": self.code, "why": "a week after planting"})
+        thin = self.trial.plots.get(pk=thin.pk)
+        self.assertEqual(fill_gap(thin, 1, self.today, self.by, self.today), 1)
+        self.assertIn("2 plants released that were held back: a week after planting", self.trial.deeds.latest("at").said)
+
+    def test_cut_to_one_counts_a_cell_once_and_planting_uses_its_cells_up(self) -> None:
+        """Ten cells with 20 seedlings are ten plants to plant; nine planted leave one, not eleven."""
+        self.n.count(self.n.sow(self.code, self.n.tray(), range(10)), 14, 10, "1111111111")
+        tray = self.n.tray()
+        session = session_of(self.n.sown, self.by, {})
+        double = sow_cells(Put(self.n.entries[self.code], self.n.lots[self.code], 2), tray, list(range(10)), session, self.today)
+        self.n.count(double, 14, 18, "2222222220")
+        self.assertEqual(self.fit().fit, 10 + 9)
+        keep_rule(self.trial, self.today, surplus="prick")
+        self.assertEqual(self.fit().fit, 10 + 18)
+        keep_rule(self.trial, self.today, surplus="cut")
+        self.assertEqual(self.plant(), 9)
+        self.assertEqual(self.fit().fit, 10)
+
+    def test_seedlings_left_behind_in_crowded_cells_are_not_planted_first(self) -> None:
+        tray, session = self.n.tray(), session_of(self.n.sown, self.by, {})
+        crowd = sow_cells(Put(self.n.entries[self.code], self.n.lots[self.code], 5), tray, [0, 1, 2, 3], session, self.today)
+        self.n.count(crowd, 10, 16, "4444")
+        moved = prick_out(crowd, 9, self.n.tray(), list(range(9)), self.n.sown + timedelta(days=12), self.by, self.today)
+        self.assertEqual(self.plant(), 9)
+        self.assertEqual({p.sowing.pk for p in planted_in(self.trial) if p.sowing}, {moved.pk})
+
+    def test_age_runs_from_sowing_through_pricking_out_and_ends_at_planting(self) -> None:
+        crowd = self.n.sow(self.code, self.n.tray(), range(9))
+        self.n.count(crowd, 10, 9)
+        prick_out(crowd, 9, self.n.tray(), list(range(9)), self.n.sown + timedelta(days=12), self.by, self.today)
+        Crop.objects.filter(pk=self.trial.crop_id).update(profile={"transplant_days": [28, 42]})
+        page = reverse("nursery:plant", args=[self.trial.slug])
+        self.assertContains(self.client.get(page), "The plants are 16 days old")
+        self.trial.plots.exclude(entry__code=self.code).delete()
+        self.plant()
+        self.assertEqual({p.age_days for p in planted_in(self.trial)}, {16})
+        self.assertContains(self.client.get(page), "They were 16 days old when they were planted.")
