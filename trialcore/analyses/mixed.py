@@ -138,7 +138,8 @@ class MixedFit:
         return JointTest(len(rows), den, f, distributions.f_above(f, len(rows), min(den, ENDLESS)))
 
     def _moments(self, rows: Floats) -> tuple[float, float]:
-        """Denominator degrees of freedom and the scale of F for the contrasts `rows` (Kenward and Roger 1997)."""
+        """Denominator degrees of freedom and the scale of F for the contrasts `rows` (Kenward and Roger 1997); not a number where
+        their approximation divides by nought."""
         count = len(rows)
         theta = rows.T @ np.linalg.solve(rows @ self.covariance @ rows.T, rows)
         products = [theta @ self.covariance @ p @ self.covariance for p in self.slopes]
@@ -152,11 +153,14 @@ class MixedFit:
         g = ((count + 1) * a1 - (count + 4) * a2) / ((count + 2) * a2)
         base = 3 * count + 2 * (1 - g)
         c1, c2, c3 = g / base, (count - g) / base, (count + 2 - g) / base
-        mean = 1 / (1 - a2 / count)
-        variance = 2 / count * (1 + c1 * b) / ((1 - c2 * b) ** 2 * (1 - c3 * b))
-        rho = variance / (2 * mean**2)
-        df = 4 + (count + 2) / (count * rho - 1)
-        return float(df), float(df / (mean * (df - 2)))
+        try:
+            mean = 1 / (1 - a2 / count)
+            variance = 2 / count * (1 + c1 * b) / ((1 - c2 * b) ** 2 * (1 - c3 * b))
+            rho = variance / (2 * mean**2)
+            df = 4 + (count + 2) / (count * rho - 1)
+            return float(df), float(df / (mean * (df - 2)))
+        except ZeroDivisionError:
+            return float("nan"), float("nan")
 
     def __str__(self) -> str:
         rows = [[name, f"{value:.5g}"] for name, value in self.variances.items()]

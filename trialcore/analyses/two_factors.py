@@ -13,7 +13,7 @@ from trialcore.analyses.factorial import BETWEEN, Factorial, analyse_factorial
 from trialcore.analyses.linear import Labels, levels_of
 from trialcore.analyses.mixed_means import means_and_versus
 from trialcore.analyses.printing import page, table
-from trialcore.analyses.strata import StratumRow, TwoFactors, analyse_split_plot, analyse_strip_plot
+from trialcore.analyses.strata import Strata, StratumRow, TwoFactorFit, TwoFactors, analyse_split_plot, analyse_strip_plot
 from trialcore.inference import distributions
 from trialcore.inference.comparisons import AgainstCheck, against
 
@@ -142,6 +142,8 @@ def _in_strata(
     if mixed is None:
         bare = tuple(Cell(*_parts(c.entry), c.n, c.raw_mean, None) for c in cells.means)
         return OverLevels(_without_error(cells), plain, None, (), bare, levels, strata, found.cannot_say)
+    if found.strata is not None and _below_nought(found.strata):
+        return _by_strata(found.strata, mixed, strata, cells, plain, entries_whole, check)
     names, rows = (mixed.first_levels, mixed.first_rows) if entries_whole else (mixed.second_levels, mixed.second_rows)
     means, versus = means_and_versus(mixed.fit, names, rows, plain, check)
     tests = mixed.tests_kr.items()
@@ -162,10 +164,65 @@ def _in_strata(
     return OverLevels(between, means, versus, effects, tuple(table), levels, strata, found.cannot_say)
 
 
+def _below_nought(strata: Strata) -> bool:
+    """Whether an error of larger plots came out smaller than that within them, so that its variance is estimated at or below
+    nought; REML holds it at nought and then tests otherwise than the strata."""
+    errors_stand = all(ms > 0 and df > 0 for ms, df in strata.errors)
+    return errors_stand and any(value <= 0 for value in strata.components.values())
+
+
+def _by_strata(
+    strata: Strata,
+    mixed: TwoFactorFit,
+    rows: tuple[StratumRow, ...],
+    cells: BlockAnalysis,
+    plain: tuple[EntryMean, ...],
+    entries_whole: bool,
+    check: str | None,
+) -> OverLevels:
+    """Everything by the strata of complete data: each line against the error of its own plots, as the design laid down."""
+    own = strata.first if entries_whole else strata.second
+    seconds = strata.second if entries_whole else strata.first
+    half = distributions.t_quantile(0.975, own.df) * own.se
+    place = {name: i for i, name in enumerate(own.levels)}
+    means = tuple(
+        replace(m, lsmean=mean, se=own.se, lower95=mean - half, upper95=mean + half, why="")
+        for m in plain
+        for mean in (float(own.means[place[m.entry]]),)
+    )
+    versus = None
+    if check in place and len(place) > 1:
+        others = np.array([i for i in range(len(own.levels)) if i != place[check]], dtype=np.int64)
+        versus = against(own.levels, place[check], others, own.means, own.se**2 * np.eye(len(own.levels)), own.df)
+    error = {row.source: (row.ms, row.df) for row in rows if row.source.startswith("error")}
+    of = {name: next(df for source, (_, df) in error.items() if source.startswith(name)) for name in ("error (a)", "error (b)")}
+    of |= {name: df for name in ("error (c)",) for source, (_, df) in error.items() if source.startswith(name)}
+    effects = tuple(
+        Effect(row.source, row.df, float(of[row.error_term]), row.f, row.p)
+        for row in rows
+        if row.source in TURNED | {"entry:factor2": ""} and row.f is not None and row.p is not None and row.error_term
+    )
+    contrasts, count = mixed.cell_means(), {c.entry: c.n for c in cells.means}
+    se = (max(0.0, sum(strata.components.values())) / strata.reps) ** 0.5
+    table = []
+    for i, (a, b) in enumerate(mixed.cells):
+        name, level = (a, b) if entries_whole else (b, a)
+        table.append(Cell(name, level, count.get(name + BETWEEN + level, 0), float(contrasts.estimate[i]), se or None))
+    ms, df = strata.errors[-1]
+    spread = 100 * ms**0.5 / cells.grand_mean if cells.grand_mean and cells.grand_mean > 0 else None
+    between = replace(cells, mse=ms, df_error=df, cv_percent=spread, cannot_say=())
+    return OverLevels(between, means, versus, effects, tuple(table), seconds.levels, rows, (WHY_STRATA,))
+
+
 def _without_error(cells: BlockAnalysis) -> BlockAnalysis:
     return replace(cells, mse=None, df_error=0, cv_percent=None)
 
 
+WHY_STRATA = (
+    "The larger plots differ by no more than the smaller ones within them, so their own variance is estimated at nought or below. "
+    "Each line is tested against the error of its own plots, as the design laid down; a mixed model would take that variance as "
+    "nought and find smaller or larger probabilities."
+)
 TURNED = {
     "entry": "factor2",
     "factor2": "entry",

@@ -8,7 +8,7 @@ import os
 import shlex
 import tempfile
 from pathlib import Path
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from trialcore.formats.cli import main
 
@@ -149,3 +149,29 @@ class Refusals(TestCase):
         _, out, _ = run("analyse", str(DATA / "rcbd_16x4.csv"), "--design", "rcbd", "--check", "V03", "--format", "json")
         expected = json.loads((DATA / "rcbd_16x4.expected.json").read_text())
         self.assertAlmostEqual(json.loads(out)["mse"], expected["mse"], places=8)
+
+    def test_entries_on_sub_plots_are_those_within_the_whole_ones(self) -> None:
+        """The published split-plot with its columns named the other way round gives the same figures for the same plots."""
+        text = (DATA / "splitplot_3x4.csv").read_text()
+        head, *rows = text.splitlines()
+        names = [{"entry": "factor2", "factor2": "entry"}.get(name, name) for name in head.split(",")]
+        with tempfile.TemporaryDirectory() as folder:
+            turned = Path(folder, "turned.csv")
+            turned.write_text("\n".join([",".join(names), *rows]) + "\n")
+            code, out, err = run("analyse", str(turned), "--design", "split-plot", "--entries", "sub", "--format", "json")
+            self.assertEqual(code, 0, err)
+            found, expected = json.loads(out), json.loads((DATA / "splitplot_3x4.expected.json").read_text())
+            self.assertEqual(found["sub_plot_factor"], "entry")
+            self.assertAlmostEqual(found["mse_a"], expected["mse_a"], places=6)
+            self.assertAlmostEqual(found["sed"]["sub_plot_means"], expected["sed"]["sub_plot_means"], places=6)
+            by_level = {r["level"]: r["mean"] for r in found["sub_plot_means"]["table"]}
+            for row in expected["sub_plot_means"]["table"]:
+                self.assertAlmostEqual(by_level[row["level"]], row["mean"], places=6)
+            _, out, err = run("analyse", str(turned), "--design", "split-plot")
+            self.assertIn("entries taken as those of the whole plots; say --entries sub", err)
+
+    def test_what_nobody_foresaw_is_said_without_a_traceback(self) -> None:
+        with mock.patch("trialcore.formats.figures.designs.analyse", side_effect=ZeroDivisionError("float division by zero")):
+            code, _, err = run("analyse", str(DATA / "rcbd_16x4.csv"))
+        self.assertEqual((code, "Traceback" in err), (2, False))
+        self.assertIn("these figures could not be reckoned (ZeroDivisionError: float division by zero)", err)

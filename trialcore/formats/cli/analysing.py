@@ -8,6 +8,8 @@ from typing import Any
 
 from trialcore.formats.cli.files import Unusable, guarded, read_file, refusing, show
 
+SE = ("se_kr", "se_fixed_rep", "se_sub_plot_error", "se")  # of a mean, by the names it goes by
+
 
 def add_analyse(verbs: Any) -> None:
     """Put the verb `analyse` on the command line."""
@@ -17,6 +19,7 @@ def add_analyse(verbs: Any) -> None:
     )
     parser.add_argument("--design", help="the design; else worked out from the columns, and said (see docs/command-line.md)")
     parser.add_argument("--trait", default="value", help="the value column (default: value)")
+    parser.add_argument("--entries", choices=("whole", "sub"), help="where entries of a split-plot are (default: on whole plots)")
     parser.add_argument("--check", help="the entry that the others are set against")
     parser.add_argument("--format", choices=("json", "text"), default="text")
     parser.set_defaults(run=guarded(_analyse))
@@ -32,9 +35,11 @@ def _analyse(given: argparse.Namespace) -> int:
         raise Unusable(given.file, plots.problems)
     fitting = "a design and columns that go together"
     design = given.design or refusing(given.file, lambda: design_of(plots.labels), fitting)
-    figures = refusing(given.file, lambda: analyse(plots, design, given.check), fitting)
+    figures = refusing(given.file, lambda: analyse(plots, design, given.check, given.entries or "whole"), fitting)
     if not given.design:
         print(f"{given.file}: taken as {design}, from its columns", file=sys.stderr)
+    if design == "split-plot" and not given.entries:
+        print(f"{given.file}: entries taken as those of the whole plots; say --entries sub where they are within", file=sys.stderr)
     return show(figures, given.format, as_text)
 
 
@@ -59,12 +64,11 @@ def _rows(figures: dict[str, Any]) -> list[tuple[str, float | None, float | None
         ]
     if figures["design"] == "spatial" and figures["spatial"]["chosen"] in figures["spatial"]["models"]:
         return [(r["entry"], r["mean"], r["se"], "") for r in figures["spatial"]["models"][figures["spatial"]["chosen"]]["entries"]]
-    for place in ("whole_plot_means", "row_means"):
+    within = figures.get("sub_plot_factor") == "entry"
+    for place in ("sub_plot_means",) if within else ("whole_plot_means", "row_means"):
         if place in figures:
             table = figures[place]["table"]
-            return [
-                (r.get("level", r.get("entry")), r["mean"], r.get("se_kr", r.get("se_fixed_rep", r.get("se"))), "") for r in table
-            ]
+            return [(r.get("level", r.get("entry")), r["mean"], next((r[k] for k in SE if k in r), None), "") for r in table]
     if "reml_entries_fixed" in figures:
         return [(r["entry"], r["mean"], r["se_kr"], "") for r in figures["reml_entries_fixed"]["entry_means"]]
     if "reml_entry_fixed" in figures:

@@ -43,7 +43,7 @@ def refusing(source: str, act: Callable[[], Any], expected: str) -> Any:
 
 
 def guarded(run: Callable[[Any], int]) -> Callable[[Any], int]:
-    """A verb that prints its problems, one a line, and ends with 2."""
+    """A verb that prints its problems, one a line, and ends with 2; also what nobody foresaw, without a traceback."""
 
     def guarded_run(given: Any) -> int:
         try:
@@ -53,6 +53,10 @@ def guarded(run: Callable[[Any], int]) -> Callable[[Any], int]:
                 place = f"line {p.line}" if p.line else "file"
                 column = f", column {p.column}" if p.column else ""
                 print(f"{refusal.source}: {place}{column}: found {p.found}; expected {p.expected}", file=sys.stderr)
+            return WRONG
+        except (ArithmeticError, LookupError, TypeError, ValueError) as error:  # numpy's LinAlgError is a ValueError
+            said = f"{type(error).__name__}: {error}"
+            print(f"{getattr(given, 'file', 'input')}: these figures could not be reckoned ({said})", file=sys.stderr)
             return WRONG
 
     return guarded_run

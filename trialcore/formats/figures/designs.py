@@ -22,12 +22,13 @@ from trialcore.formats.figures.environments import environment_figures
 from trialcore.formats.figures.factors import factorial_figures, paired_figures
 from trialcore.formats.figures.incomplete import alpha_figures, general_block_figures
 from trialcore.formats.figures.spatial import spatial_figures
-from trialcore.formats.figures.strata import split_plot_figures, strip_plot_figures
+from trialcore.formats.figures.strata import ON_SUB_PLOTS, split_plot_figures, strip_plot_figures
 from trialcore.formats.plots import Plots
 
 
-def analyse(plots: Plots, design: str, check: str | None = None) -> Json:
-    """Every figure of `design` for these plots, with comparisons against `check` where there is one.
+def analyse(plots: Plots, design: str, check: str | None = None, entries: str = "whole") -> Json:
+    """Every figure of `design` for these plots, with comparisons against `check` where there is one. `entries` says whether those
+    of a split-plot are on its `whole` plots or on the `sub` plots within them.
 
     Raises ValueError when a column that the design needs is absent, the check is not among the entries, or the design
     is not known.
@@ -35,6 +36,9 @@ def analyse(plots: Plots, design: str, check: str | None = None) -> Json:
     if check is not None and check not in plots.labels["entry"]:
         raise ValueError(f"no plot has the entry “{check}”")
     chosen = choose(design, "measure", plots.labels)
+    if chosen.analysis == "split-plot" and entries == "sub":
+        first, second, value, rep = _two_factors(plots)
+        return {"design": chosen.analysis} | split_plot_figures(analyse_split_plot(second, first, value, rep), check, ON_SUB_PLOTS)
     return {"design": chosen.analysis} | FIGURES[chosen.analysis](plots, check)
 
 

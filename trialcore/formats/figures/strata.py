@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from trialcore.analyses.linear import Floats
@@ -11,20 +13,25 @@ from trialcore.formats.figures.blocks import Json, pair_figures, versus_figures
 from trialcore.inference.comparisons import equal_means_against, pairs_of_equal_means
 from trialcore.inference.distributions import t_quantile
 
+ON_WHOLE_PLOTS = ("entry", "factor2")
+ON_SUB_PLOTS = ("factor2", "entry")
 
-def split_plot_figures(found: TwoFactors, check: str | None) -> Json:
-    """Every figure of a split-plot; in strata when it is complete, by REML when it is not."""
-    figures: Json = {"whole_plot_factor": "entry", "sub_plot_factor": "factor2"} | _counted(found)
+
+def split_plot_figures(found: TwoFactors, check: str | None, names: tuple[str, str] = ON_WHOLE_PLOTS) -> Json:
+    """Every figure of a split-plot; in strata when it is complete, by REML when it is not. `names` are those of the factor on
+    whole plots and of that within them; `check` is among the entries, wherever these are."""
+    whole, sub = names
+    figures: Json = {"whole_plot_factor": whole, "sub_plot_factor": sub} | _counted(found)
     if found.strata is None:
-        return figures | (_by_reml(found.mixed) if found.mixed is not None else {})
+        return figures | (_by_reml(found.mixed, names) if found.mixed is not None else {})
     s = found.strata
     (ea, dfa), (eb, dfb) = s.errors
     within = s.within["whole_plot_levels_same_or_different_sub_plot_level"]
     t_a, t_b = t_quantile(0.975, dfa), t_quantile(0.975, dfb)
     same = s.sed_second_at_first or 0.0
     figures |= {
-        "model": "value ~ rep + entry + rep:entry [error a] + factor2 + entry:factor2 + error b",
-        "anova": [stratum_figures(r) for r in s.rows],
+        "model": f"value ~ rep + {whole} + rep:{whole} [error a] + {sub} + entry:factor2 + error b",
+        "anova": [stratum_figures(_named(r, names)) for r in s.rows],
         "mse_a": ea,
         "df_a": dfa,
         "mse_b": eb,
@@ -47,15 +54,26 @@ def split_plot_figures(found: TwoFactors, check: str | None) -> Json:
             "satterthwaite_df": within.satterthwaite_df,
         },
         "variance_components_from_mean_squares": s.components,
-        "whole_plot_means": _factor(s.first, "entry", "se_fixed_rep", check if check is not None else s.first.levels[0]),
-        "sub_plot_means": _factor(s.second, "factor2", "se_sub_plot_error", None),
-        "cell_means": _cells(s),
+        "whole_plot_means": _factor(s.first, whole, "se_fixed_rep", _check(s.first, whole, check)),
+        "sub_plot_means": _factor(s.second, sub, "se_sub_plot_error", _check(s.second, sub, check)),
+        "cell_means": _cells(s, names),
     }
     if min(s.components.values()) < 0:
         figures["reml"] = {"note": "a variance component from the mean squares is negative; the strata figures stand"}
     elif found.mixed is not None:
-        figures["reml"] = _reml_beside(found.mixed)
+        figures["reml"] = _reml_beside(found.mixed, names)
     return figures
+
+
+def _check(factor: Factor, name: str, check: str | None) -> str | None:
+    """What the levels of a factor are set against: the check among entries, else the first of them."""
+    if name != "entry":
+        return None
+    return check if check is not None else factor.levels[0]
+
+
+def _named(row: StratumRow, names: tuple[str, str]) -> StratumRow:
+    return replace(row, source=names[ON_WHOLE_PLOTS.index(row.source)]) if row.source in names else row
 
 
 def strip_plot_figures(found: TwoFactors, check: str | None) -> Json:
@@ -83,7 +101,7 @@ def strip_plot_figures(found: TwoFactors, check: str | None) -> Json:
     figures["variance_components_from_mean_squares"] = s.components
     figures["row_means"] = _factor(s.first, "entry", "se", check if check is not None else s.first.levels[0])
     figures["column_means"] = _factor(s.second, "factor2", "se", None)
-    figures["cell_means"] = _cells(s)
+    figures["cell_means"] = _cells(s, ON_WHOLE_PLOTS)
     return figures
 
 
@@ -128,15 +146,16 @@ def _factor(factor: Factor, name: str, se: str, check: str | None) -> Json:
     return made
 
 
-def _cells(s: Strata) -> list[Json]:
+def _cells(s: Strata, names: tuple[str, str]) -> list[Json]:
+    first, second = names
     return [
-        {"entry": a, "factor2": b, "n": s.reps, "mean": float(s.cells[i, j])}
+        {first: a, second: b, "n": s.reps, "mean": float(s.cells[i, j])}
         for i, a in enumerate(s.first.levels)
         for j, b in enumerate(s.second.levels)
     ]
 
 
-def _reml_beside(found: TwoFactorFit) -> Json:
+def _reml_beside(found: TwoFactorFit, names: tuple[str, str]) -> Json:
     def table(levels: tuple[str, ...], means: Contrasts) -> list[Json]:
         return [
             {"level": level, "mean": float(means.estimate[i]), "se": float(means.se_kr[i]), "df": float(means.df_kr[i])}
@@ -144,7 +163,7 @@ def _reml_beside(found: TwoFactorFit) -> Json:
         ]
 
     return {
-        "model": "value ~ entry*factor2 fixed; rep and rep:entry random (REML, Kenward-Roger df)",
+        "model": f"value ~ entry*factor2 fixed; rep and rep:{names[0]} random (REML, Kenward-Roger df)",
         "variance_components": dict(found.fit.variances),
         "reml_loglik": found.fit.loglik,
         "whole_plot_means": table(found.first_levels, found.first_means()),
@@ -152,17 +171,19 @@ def _reml_beside(found: TwoFactorFit) -> Json:
     }
 
 
-def _by_reml(found: TwoFactorFit) -> Json:
+def _by_reml(found: TwoFactorFit, names: tuple[str, str] = ON_WHOLE_PLOTS) -> Json:
     cells = found.cell_means()
+    first, second = names
+    turned = dict(zip(ON_WHOLE_PLOTS, names, strict=True))
     return {
         "model": "value ~ entry*factor2 fixed; large plots random; REML",
         "variance_components": dict(found.fit.variances),
         "reml_loglik": found.fit.loglik,
-        "anova_kenward_roger": [_test(name, t) for name, t in found.tests_kr.items()],
-        "anova_satterthwaite": [_test(name, t) for name, t in found.tests_satterthwaite.items()],
-        "whole_plot_means": _means("entry", found, found.first_levels, found.first_rows),
-        "sub_plot_means": _means("factor2", found, found.second_levels, found.second_rows),
-        "cell_means": [{"entry": a, "factor2": b, **_mean(cells, i)} for i, (a, b) in enumerate(found.cells)],
+        "anova_kenward_roger": [_test(turned.get(name, name), t) for name, t in found.tests_kr.items()],
+        "anova_satterthwaite": [_test(turned.get(name, name), t) for name, t in found.tests_satterthwaite.items()],
+        "whole_plot_means": _means(first, found, found.first_levels, found.first_rows),
+        "sub_plot_means": _means(second, found, found.second_levels, found.second_rows),
+        "cell_means": [{first: a, second: b, **_mean(cells, i)} for i, (a, b) in enumerate(found.cells)],
     }
 
 
