@@ -14,6 +14,7 @@ from trialcore.analyses.blocks import BlockAnalysis, EntryMean
 from trialcore.analyses.choice import Kind
 from trialcore.analyses.entries import EntryComparison, compare_entries
 from trialcore.inference.comparisons import AgainstCheck, Difference, Guard, chance_above
+from trialcore.inference.distributions import t_quantile
 
 DESIGNS: dict[str, str] = {
     Trial.Design.BLOCKS: "rcbd",
@@ -59,6 +60,18 @@ class EntryResult:
     half: float | None
     percent: float | None
     chance: float | None
+
+    @property
+    def word(self) -> str:
+        """How it stands to the check, in the same word wherever it is shown; empty for the check and where nothing can be said."""
+        return "" if self.difference is None else {1: "ahead", 0: "could be luck", -1: "behind"}[self.beats]
+
+    @property
+    def widened(self) -> float:
+        """By how much the bar of this comparison is wider than that of one held to 5 % on its own."""
+        if self.difference is None or not self.half or not self.difference.se:
+            return 1.0
+        return self.half / (t_quantile(0.975, self.difference.df) * self.difference.se)
 
     @property
     def beats(self) -> int:
@@ -218,21 +231,22 @@ def results_of(
     plots: Sequence[Plot], names: dict[int, str], worked: EntryComparison, sign: int, guard: Guard = "each"
 ) -> list[EntryResult]:
     """Every entry with its mean and its difference from the check, the best first."""
-    critical, check = critical_of(worked.versus, guard), check_among(plots)
+    family, check = (critical_of(worked.versus, guard) if guard == "family" else None), check_among(plots)
     differences = {d.a: d for d in worked.versus.differences} if worked.versus else {}
     means = {m.entry: m for m in worked.means}
     base = means[check.code].lsmean if check else None
     entries = {p.entry.pk: p.entry for p in plots}.values()
-    found = [_result(e, names[e.pk], means[e.code], differences.get(e.code), critical, base, sign) for e in entries]
+    found = [_result(e, names[e.pk], means[e.code], differences.get(e.code), family, base, sign) for e in entries]
     return sorted(found, key=lambda r: (r.mean.lsmean is None, -sign * (r.mean.lsmean or 0), r.entry.code))
 
 
 def _result(
-    entry: Entry, name: str, mean: EntryMean, d: Difference | None, critical: float | None, base: float | None, sign: int
+    entry: Entry, name: str, mean: EntryMean, d: Difference | None, family: float | None, base: float | None, sign: int
 ) -> EntryResult:
     percent = 100 * mean.lsmean / base if mean.lsmean is not None and base is not None and base > 0 else None
-    if d is None or critical is None:
+    if d is None:
         return EntryResult(entry, name, mean, None, None, percent, None)
+    critical = t_quantile(0.975, d.df) if family is None else family
     return EntryResult(entry, name, mean, d, critical * d.se, percent, chance_above(sign * d.estimate, d.se, d.df))
 
 

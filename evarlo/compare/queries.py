@@ -28,6 +28,11 @@ def compare(trial: Trial, trait: Trait, user: Any, guard: Guard = "each") -> Com
     return compare_plots(trial, trait, plots, entry_names(trial, user), guard)
 
 
+def guard_of(trial: Trial) -> Guard:
+    """What the comparisons of a trial are held to: each on its own, or all together."""
+    return "family" if trial.family_guard else "each"
+
+
 def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int, str], guard: Guard = "each") -> Comparison:
     """As `compare`, for plots and names that were read already."""
     values = plot_values(trait, plots, readings_of(trial, trait))

@@ -10,7 +10,7 @@ from django.shortcuts import render
 
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison, EntryResult
-from evarlo.compare.queries import compare, over_years, said_of
+from evarlo.compare.queries import compare, guard_of, over_years, said_of
 from evarlo.compare.words import (
     bars_in_words,
     depends_in_words,
@@ -20,7 +20,8 @@ from evarlo.compare.words import (
     sentence,
     source_in_words,
 )
-from evarlo.people.permissions import may
+from evarlo.nursery.audit import besides_of
+from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
@@ -44,14 +45,15 @@ def _compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Co
     trial = trial_or_404(slug)
     traits = [t for t in traits_with_records(trial) if t.compared]
     trait = chosen_trait(request, traits)
-    guard: Guard = "family" if request.GET.get("guard") == "family" else "each"
+    asked = request.GET.get("guard")
+    guard: Guard = guard_of(trial) if asked not in ("family", "each") else "family" if asked == "family" else "each"
     return trial, traits, compare(trial, trait, request.user, guard) if trait else None
 
 
 @may("compare")
 def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = _compared(request, slug)
-    context: dict[str, Any] = {"traits": traits, "c": found}
+    context: dict[str, Any] = {"traits": traits, "c": found, "besides": besides_of(trial, allowed(request.user, "see_names"))}
     if found:
         context |= chart(found) | {
             "sentence": sentence(found),

@@ -103,10 +103,19 @@ def sentence(comparison: Comparison) -> SafeString:
     if comparison.versus is None:
         return _nothing_to_set(comparison)
     others = [s for s in comparison.results if s.difference is not None]
-    winners = [s for s in others if s.beats > 0]
+    winners, losers = ([s for s in others if s.beats == side] for side in (1, -1))
     ahead = [s for s in others if s.beats == 0 and (s.chance or 0) > 0.5]
-    opening = _winners(winners, comparison)
+    opening = format_html("{}{}", _winners(winners, comparison), _losers(losers))
     return format_html("{} {}", opening, _luck(ahead, winners, comparison))
+
+
+def _losers(losers: list[EntryResult]) -> SafeString:
+    if not losers:
+        return SafeString("")
+    if len(losers) > 4:
+        return format_html(" {} fall behind it.", number_word(len(losers)))
+    names = listed([format_html("<strong>{}</strong>", s.name) for s in losers])
+    return format_html(" {} {} behind it.", names, "falls" if len(losers) == 1 else "fall")
 
 
 def _winners(winners: list[EntryResult], comparison: Comparison) -> SafeString:

@@ -6,13 +6,16 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from evarlo.nursery.book import EntryBook, planted_in
-from evarlo.nursery.models import Tending
+from evarlo.nursery.book import EntryBook, book_of, planted_in
+from evarlo.nursery.models import Step, Tending
+from evarlo.nursery.queries import standing
+from evarlo.nursery.stand import THIN
 from evarlo.trials.models import Deviation, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import registry
-from trialcore.reckoning.fairness import Fact, Unlike, audit
+from evarlo.ui.words import counted
+from trialcore.reckoning.fairness import Besides, Fact, Unlike, audit, besides
 
 MISLEADS = {
     "Age of the seed": "Old seed comes up slower and weaker: a late or thin stand may be the seed's.",
@@ -35,9 +38,30 @@ MISLEADS = {
     "Late plants in gaps": "Late plants yield less and pull their plots down.",
     "Plants in a plot": "Plants with more room are larger, and a thinner plot yields less: compare neither as it stands.",
     "Material": "What only some plots get is part of what they show.",
+    "Day of planting": "Days of planting become days of picking, and of growth.",
+    "Bed": "Ground and shelter differ from bed to bed.",
+    "Least stand": "Where only thin plots of an entry are left out, what is left flatters it.",
     "Care": "What was done to some plots and not to others shows in them.",
     "Person, ": "Hands differ.",
     "Other than the protocol": "A plot that got something else shows that too.",
+}
+HOLDS = {  # a verdict cannot rest on entry and check where they share nothing of these
+    "Day of sowing",
+    "Day of planting",
+    "Age when planted",
+    "Source of the plants",
+    "Sown again",
+    "Depth",
+    "Seeds in a cell",
+    "Plants in a plot",
+    "Late plants in gaps",
+    "Bed",
+}
+SLACK = {"Day of sowing": 2, "Day of planting": 2, "Age when planted": 2, "Depth": 5, "Plants in a plot": 1}  # days, mm, plants
+LATER = {  # in words, where the difference is in days
+    "Day of sowing": ("Sown", "later", "earlier"),
+    "Day of planting": ("Planted", "later", "earlier"),
+    "Age when planted": ("Planted", "older", "younger"),
 }
 MOST_SAID = 12  # groups of entries that one finding names
 TENDED = {
@@ -75,14 +99,45 @@ class Audit:
 def audit_of(trial: Trial, books: Sequence[EntryBook], lots: bool = True) -> Audit:
     """Everything on record of how entries were treated, held against each other. Without `lots` nothing is said that comes from
     the seed store, which would tell a name."""
-    facts = [*_sown(books, lots), *_planted(trial, books), *_tended(books), *_materials(trial), *_deviations(trial)]
-    facts += [fact for source in registry.facts for fact in source(trial)]
+    facts = facts_of(trial, books, lots)
     by_thing: dict[str, list[Unlike]] = defaultdict(list)
     for unlike in audit(facts):
         by_thing[unlike.about].append(unlike)
     found = tuple(Finding(about, _in_words(some), _misleads(about), any(u.apart for u in some)) for about, some in by_thing.items())
     looked = tuple(dict.fromkeys(f.about.partition(":")[0] for f in facts))
     return Audit(found, looked, tuple(b.entry.code for b in books if not b.lines))
+
+
+def facts_of(trial: Trial, books: Sequence[EntryBook], lots: bool) -> list[Fact]:
+    """Everything on record of how the entries of a trial were treated."""
+    facts = [*_sown(books, lots), *_days(trial, books), *_planted(trial, books), *_tended(books)]
+    facts += [*_materials(trial), *_deviations(trial), *_grounds(trial)]
+    return facts + [fact for source in registry.facts for fact in source(trial)]
+
+
+@dataclass(frozen=True)
+class Difference:
+    """In what an entry differs from the check besides its name, in words; `holds` where a verdict cannot rest on the two."""
+
+    said: str
+    holds: bool
+
+
+def besides_of(trial: Trial, lots: bool = True) -> dict[str, tuple[Difference, ...]]:
+    """In what each entry (by code) differs from the check besides its name, what holds a verdict back first."""
+    check = next((p.entry.code for p in plots_of(trial) if p.entry.is_check), None)
+    if check is None:
+        return {}
+    found = besides(facts_of(trial, book_of(trial), lots), check, SLACK)
+    made = {code: [Difference(_beside_in_words(b), b.apart and b.about in HOLDS) for b in some] for code, some in found.items()}
+    return {code: tuple(sorted(some, key=lambda d: not d.holds)) for code, some in made.items()}
+
+
+def _beside_in_words(b: Besides) -> str:
+    if b.by is not None and b.about in LATER:
+        verb, later, sooner = LATER[b.about]
+        return f"{verb} {counted(round(abs(b.by)), 'day')} {later if b.by > 0 else sooner} than the check"
+    return f"{b.about}: {_listed(b.theirs)}; the check {_listed(b.check)}"
 
 
 def _misleads(about: str) -> str:
@@ -107,10 +162,15 @@ def _sown(books: Iterable[EntryBook], lots: bool) -> Iterable[Fact]:
             if s.parent_id:
                 continue
             seeds, session = float(s.seeds), s.session
-            yield Fact("Day of sowing", code, f"{session.on:%-d %b %Y}" + (f" for {s.level}" if s.level else ""), seeds)
+            if s.level:  # a level sown later is the question, and no unfairness
+                yield Fact("Day of sowing", code, f"{session.on:%-d %b %Y} for {s.level}", seeds)
+            elif not s.plot_id:  # of plots their own days tell
+                yield Fact("Day of sowing", code, f"{session.on:%-d %b %Y}", seeds, session.on.toordinal())
             yield Fact("Person who sowed", code, str(session.by), seeds)
             yield Fact("Medium", code, session.medium or "not said", seeds)
-            yield Fact("Depth", code, f"{session.depth_mm:g} mm" if session.depth_mm is not None else "not said", seeds)
+            yield Fact(
+                "Depth", code, f"{session.depth_mm:g} mm" if session.depth_mm is not None else "not said", seeds, session.depth_mm
+            )
             yield Fact("Soaking", code, f"{session.soak_h:g} h" if session.soak_h else "dry", seeds)
             yield Fact("Warmth", code, f"{session.warmth_c:g} °C" if session.warmth_c is not None else "not said", seeds)
             yield Fact("Seeds in a cell", code, str(s.per_cell), seeds)
@@ -136,13 +196,38 @@ def _planted(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:
     for p in found:
         in_plot[p.plot_id] += 0 if p.late else p.plants
     for plot_id, count in in_plot.items():
-        yield Fact("Plants in a plot", code[entry_of[plot_id]], f"{count}")
+        yield Fact("Plants in a plot", code[entry_of[plot_id]], f"{count}", amount=float(count))
     for p in found:
         name, plants = code[entry_of[p.plot_id]], float(p.plants)
         yield Fact("Late plants in gaps", name, "filled in later" if p.late else "with the others", plants)
         yield Fact("Source of the plants", name, "raised here" if p.sowing else p.source, plants)
         if not p.late:
-            yield Fact("Age when planted", name, "not stated" if p.age_days is None else f"{p.age_days} days", plants)
+            age = "not stated" if p.age_days is None else f"{p.age_days} days"
+            yield Fact("Age when planted", name, age, plants, None if p.age_days is None else float(p.age_days))
+
+
+def _days(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:
+    """On which day plots were sown, where nothing more than the day is on record, and planted. Where the second factor is the
+    day, it is the question."""
+    code = {p.pk: p.entry.code for p in plots_of(trial)}
+    in_trays = {b.entry.code for b in books for line in b.lines if line.sowing.tray_id}
+    about = {Step.SOWN: "Day of sowing", Step.PLANTED: "Day of planting"}
+    for row in [] if trial.two_factors else standing().filter(plot__trial=trial):
+        if row.step == Step.PLANTED or code[row.plot_id] not in in_trays:
+            yield Fact(about[Step(row.step)], code[row.plot_id], f"{row.on:%-d %b %Y}", amount=float(row.on.toordinal()))
+
+
+def _grounds(trial: Trial) -> Iterable[Fact]:
+    """In which bed plots lie, and which were left out because too few plants stood in them."""
+    plots = plots_of(trial)
+    if len({p.bed_id for p in plots}) > 1:
+        names = {bed.pk: bed.name for bed in trial.beds}
+        for plot in plots:
+            yield Fact("Bed", plot.entry.code, names.get(plot.bed_id or 0, "not said"))
+    thin = {p.pk for p in plots if any(THIN in e.note for e in p.exclusions_in_force)}  # type: ignore[attr-defined]
+    if thin:
+        for plot in plots:
+            yield Fact("Least stand", plot.entry.code, "left out as too thin" if plot.pk in thin else "judged")
 
 
 def _tended(books: Sequence[EntryBook]) -> Iterable[Fact]:

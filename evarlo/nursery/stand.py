@@ -20,6 +20,7 @@ from evarlo.trials.services import exclude_plot
 from evarlo.ui.refused import Refused, only_done
 
 What = StationMark.What
+THIN = "below the least"  # how a plot left out for its stand is told from others
 
 
 @dataclass(frozen=True)
@@ -110,6 +111,6 @@ def leave_thin_out(trial: Trial, rule: RaisingRule, cause: str, by: User, today:
         raise Refused("Say whether an accident or the cultivar is the cause; plot by plot it can be said at each plot.", "cause")
     thin = below(stands(trial), rule)
     for s in thin:
-        note = f"Stand {s.counted:g} of {s.stations}, below the least of {rule.least_stand:g} % that is judged"
+        note = f"Stand {s.counted:g} of {s.stations}, {THIN} of {rule.least_stand:g} % that is judged"
         exclude_plot(s.plot, cause, note, today, by)
     return len(thin)

@@ -514,6 +514,14 @@ def rename(trial: Trial, name: str, why: str, by: User) -> None:
 
 
 @transaction.atomic
+def choose_guard(trial: Trial, family: bool, by: User) -> None:
+    """Hold all comparisons with the check to 5 % together, or each on its own; on record, since it moves the bars."""
+    if Trial.objects.filter(pk=trial.pk).exclude(family_guard=family).update(family_guard=family):
+        how = "all together (Dunnett)" if family else "each on its own"
+        record(trial, by, f"Comparisons with the check are held to 5 % {how}.")
+
+
+@transaction.atomic
 def reopen(trial: Trial, by: User, why: str) -> None:
     """Let a signed season be added to again; the signed board stays as it was. Raises Refused without a reason."""
     if not why.strip():

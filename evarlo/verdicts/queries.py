@@ -7,7 +7,9 @@ from datetime import timedelta
 from typing import Any
 
 from evarlo.compare.analysis import Comparison
-from evarlo.compare.queries import compare_plots
+from evarlo.compare.queries import compare_plots, guard_of
+from evarlo.nursery.audit import Difference, besides_of
+from evarlo.people.permissions import allowed
 from evarlo.trials.models import Criterion, Entry, Trial
 from evarlo.trials.queries import entry_names, plots_of
 from evarlo.trials.registry import Span
@@ -15,7 +17,7 @@ from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.words import reason_in_words
 from trialcore.analyses.blocks import EntryMean
 from trialcore.inference.comparisons import chance_above
-from trialcore.inference.verdict import Evidence, Suggestion, Verdict, suggest
+from trialcore.inference.verdict import Evidence, Suggestion, Verdict, held_by, suggest
 
 WEIGHTS = ("g", "kg", "kg/m²")
 
@@ -29,6 +31,7 @@ class CriterionFigure:
     better_by: float | None
     chance: float | None
     digits: int
+    word: str = ""  # how it stands to the check, as Compare says it
 
 
 @dataclass(frozen=True)
@@ -39,6 +42,7 @@ class BoardLine:
     suggestion: Suggestion | None  # None for the check
     reasons: tuple[str, ...]
     opinion: Opinion | None
+    besides: tuple[Difference, ...] = ()  # in what it differs from the check besides its name
 
     @property
     def verdict(self) -> str:
@@ -67,27 +71,35 @@ def board_of(trial: Trial, user: Any) -> Board:
     criteria = list(trial.criteria.select_related("trait"))
     plots = plots_of(trial)
     names = entry_names(trial, user)
-    comparisons = [compare_plots(trial, c.trait, plots, names) for c in criteria]
+    comparisons = [compare_plots(trial, c.trait, plots, names, guard_of(trial)) for c in criteria]
+    besides = besides_of(trial, allowed(user, "see_names"))
     opinions = {o.entry_id: o for o in Opinion.objects.filter(entry__trial=trial).select_related("by")}
     signed = trial.boards.select_related("by").last()
     order = comparisons[0].results if comparisons else ()
-    lines = [_line(r.entry, r.name, criteria, comparisons, opinions.get(r.entry.pk)) for r in order]
+    lines = [_line(r.entry, r.name, criteria, comparisons, opinions.get(r.entry.pk), besides.get(r.entry.code, ())) for r in order]
     changes = tuple(_changes(signed.stood_on, stands_on(comparisons))) if signed else ()
     return Board(trial, tuple(criteria), tuple(comparisons), tuple(lines), signed, changes)
 
 
-def _line(entry: Entry, name: str, criteria: list[Criterion], comparisons: list[Comparison], opinion: Opinion | None) -> BoardLine:
+def _line(
+    entry: Entry,
+    name: str,
+    criteria: list[Criterion],
+    comparisons: list[Comparison],
+    opinion: Opinion | None,
+    besides: tuple[Difference, ...],
+) -> BoardLine:
     figures, evidence = [], []
     for criterion, comparison in zip(criteria, comparisons, strict=True):
         result = next(s for s in comparison.results if s.entry.pk == entry.pk)
         d = result.difference
         better = criterion.sign * d.estimate if d else None
-        figures.append(CriterionFigure(criterion, result.mean.lsmean, better, result.chance, comparison.digits))
+        figures.append(CriterionFigure(criterion, result.mean.lsmean, better, result.chance, comparison.digits, result.word))
         evidence.append(
             Evidence(
                 criterion.trait.name,
                 better,
-                d.se if d else None,
+                d.se * result.widened if d else None,
                 d.df if d else None,
                 criterion.matters,
                 chance_of_failing(criterion, result.mean, comparison),
@@ -95,9 +107,9 @@ def _line(entry: Entry, name: str, criteria: list[Criterion], comparisons: list[
         )
     if entry.is_check:
         return BoardLine(entry, name, tuple(figures), None, (), None)
-    suggestion = suggest(evidence)
+    suggestion = held_by(suggest(evidence), [b.said for b in besides if b.holds])
     reasons = tuple(reason_in_words(r, criteria) for r in suggestion.reasons)
-    return BoardLine(entry, name, tuple(figures), suggestion, reasons, opinion)
+    return BoardLine(entry, name, tuple(figures), suggestion, reasons, opinion, besides)
 
 
 def chance_of_failing(criterion: Criterion, mean: EntryMean, comparison: Comparison) -> float | None:

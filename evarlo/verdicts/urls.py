@@ -7,6 +7,8 @@ urlpatterns = [
     path("decide/", views.decide, name="decide"),
     path("decide/<int:pk>/", views.give, name="give"),
     path("decide/sign/", views.sign, name="sign"),
+    path("decide/guard/", views.guard_act, name="guard"),
+    path("decide/guard/", views.guard_act, name="guard"),
     path("decide/reopen/", views.reopen_act, name="reopen"),
     path("report/", views.report, name="report"),
 ]

@@ -15,7 +15,7 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Entry
 from evarlo.trials.queries import without_names
-from evarlo.trials.services import reopen
+from evarlo.trials.services import choose_guard, reopen
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_on_top
@@ -84,6 +84,14 @@ def sign(request: PersonRequest, slug: str) -> HttpResponse:
     with said_on_top(request):
         sign_board(trial, request.user)
         say(request, f"Signed. The board is frozen with the figures it stood on{', and the names are open' if opens else ''}.")
+    return redirect("verdicts:decide", slug)
+
+
+@may("decide")
+@require_POST
+def guard_act(request: PersonRequest, slug: str) -> HttpResponse:
+    """All comparisons held together, or each on its own."""
+    choose_guard(trial_or_404(slug), request.POST.get("guard") == "family", request.user)
     return redirect("verdicts:decide", slug)
 
 

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from evarlo.trials.models import Criterion
 from trialcore.inference.verdict import Ground, Reason
 
+LIKELY = 0.8  # from which on something is called likely
+
 
 def reason_in_words(reason: Reason, criteria: Sequence[Criterion]) -> str:
     """One plain sentence with the chance it rests on."""
@@ -14,15 +16,17 @@ def reason_in_words(reason: Reason, criteria: Sequence[Criterion]) -> str:
     chance = "" if reason.chance is None else percent(reason.chance)
     matters = next((f"{c.matters:g} {c.trait.shown_unit}".strip() for c in criteria if c.trait.name == reason.criterion), "")
     must = next((c.must_in_words for c in criteria if c.trait.name == reason.criterion), "")
+    likely = "likely" if (reason.chance or 0) >= LIKELY else "more likely than not"
     return {
         Ground.NO_FIGURE: f"There is no figure for {trait}, so it cannot be judged.",
         Ground.KNOCKED_OUT: f"Fails what it must have in {trait}, {must}: chance {chance}.",
-        Ground.MAY_FAIL: f"Good, but likely to fail what it must have in {trait}, {must}: chance {chance}.",
-        Ground.BETTER: f"Better than the check in {trait}: chance {chance}.",
+        Ground.MAY_FAIL: f"Good, but {likely} to fail what it must have in {trait}, {must}: chance {chance}.",
+        Ground.BETTER: f"Ahead of the check in {trait}: chance {chance}.",
         Ground.BETTER_BUT_SMALL: f"Ahead in {trait} (chance {chance}), but by less than the {matters} that matters.",
-        Ground.WORSE: f"Worse than the check in {trait}: chance {chance}.",
+        Ground.WORSE: f"Behind the check in {trait}: chance {chance}.",
         Ground.WORSE_ELSEWHERE: f"Worse in {trait} by more than the {matters} that matters: chance {chance}.",
-        Ground.HELD_BACK: f"Good, but likely worse in {trait} by more than {matters}: chance {chance}.",
+        Ground.HELD_BACK: f"Good, but {likely} worse in {trait} by more than {matters}: chance {chance}.",
+        Ground.CONFOUNDED: f"{reason.criterion}: no figure can tell that from the cultivar.",
         Ground.COULD_BE_LUCK: f"The difference in {trait} could be luck: chance of being better {chance}.",
     }[reason.ground]
 

@@ -22,13 +22,17 @@ class Rule:
     """The bars that chances have to clear. All are probabilities.
 
     Under the defaults an entry exactly as good as the check is recommended at most 1 time in 40 on the leading
-    criterion, and dropped on it at most 1 time in 20.
+    criterion, and dropped on it at most 1 time in 40: the bars of a two-sided test at 5 %, so that what a comparison calls
+    luck is not called a reason here.
     """
 
     sure_better: float = 0.975
-    sure_worse: float = 0.95
+    sure_worse: float = 0.975
+    sure_of_more: float = 0.95
+    """A must-have is failed, or another criterion worse by more than what matters, for sure: one-sided, since only that side is
+    asked about."""
     spoils: float = 0.5
-    """A further criterion holds a recommendation back when it is this likely to be worse by more than what matters."""
+    """A further criterion holds a recommendation back when it is more likely than this to be worse by more than what matters."""
 
 
 @dataclass(frozen=True)
@@ -64,6 +68,7 @@ class Ground(StrEnum):
     WORSE_ELSEWHERE = "worse on another criterion"
     HELD_BACK = "held back by another criterion"
     COULD_BE_LUCK = "could be luck"
+    CONFOUNDED = "differs from the check in more than its name"
 
 
 @dataclass(frozen=True)
@@ -97,12 +102,14 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
         raise ValueError("a verdict needs at least one criterion")
     rule = rule or Rule()
     lead, *others = evidence
-    out = [Reason(Ground.KNOCKED_OUT, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails >= rule.sure_worse]
+    out = [
+        Reason(Ground.KNOCKED_OUT, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails >= rule.sure_of_more
+    ]
     if out:
         return Suggestion(Verdict.DROP, tuple(out))
     ahead = lead.chance_better()
     worse_elsewhere = [
-        Reason(Ground.WORSE_ELSEWHERE, e.criterion, worse) for e in others if (worse := _worse(e)) >= rule.sure_worse
+        Reason(Ground.WORSE_ELSEWHERE, e.criterion, worse) for e in others if (worse := _worse(e)) >= rule.sure_of_more
     ]
     if worse_elsewhere:
         return Suggestion(Verdict.DROP, tuple(worse_elsewhere))
@@ -114,11 +121,20 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
         return Suggestion(Verdict.RETEST, (Reason(Ground.COULD_BE_LUCK, lead.criterion, ahead),))
     if lead.better_by < lead.matters:
         return Suggestion(Verdict.RETEST, (Reason(Ground.BETTER_BUT_SMALL, lead.criterion, ahead),))
-    held = [Reason(Ground.HELD_BACK, e.criterion, worse) for e in others if (worse := _worse(e)) >= rule.spoils]
-    held += [Reason(Ground.MAY_FAIL, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails >= rule.spoils]
+    held = [Reason(Ground.HELD_BACK, e.criterion, worse) for e in others if (worse := _worse(e)) > rule.spoils]
+    held += [Reason(Ground.MAY_FAIL, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails > rule.spoils]
     if held:
         return Suggestion(Verdict.RETEST, tuple(held))
     return Suggestion(Verdict.RECOMMEND, (Reason(Ground.BETTER, lead.criterion, ahead),))
+
+
+def held_by(suggestion: Suggestion, confounded: Sequence[str]) -> Suggestion:
+    """The suggestion, or retest where the entry shares nothing with the check in some things besides the name: no figure can tell
+    then whether the cultivar or those made the difference. What was found stays behind as a further reason."""
+    if not confounded or suggestion.verdict == Verdict.RETEST:
+        return suggestion
+    reasons = tuple(Reason(Ground.CONFOUNDED, thing, None) for thing in confounded)
+    return Suggestion(Verdict.RETEST, reasons + suggestion.reasons)
 
 
 def _worse(evidence: Evidence) -> float:

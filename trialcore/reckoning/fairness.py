@@ -17,6 +17,7 @@ class Fact:
     entry: str
     value: str
     plants: float = 1.0
+    amount: float | None = None  # the value as a number, where a small difference is no difference: days, millimetres, plants
 
 
 @dataclass(frozen=True)
@@ -29,6 +30,68 @@ class Unlike:
     theirs: tuple[str, ...]
     usual: tuple[str, ...]
     apart: bool
+
+
+@dataclass(frozen=True)
+class Besides:
+    """In what an entry differs from the check besides its name: `theirs` against what the `check` had, and by how much where both
+    are amounts. `apart` when they share no value, so that a difference between them can be due to either."""
+
+    about: str
+    theirs: tuple[str, ...]
+    check: tuple[str, ...]
+    by: float | None
+    apart: bool
+
+
+def besides(facts: Sequence[Fact], check: str, slack: Mapping[str, float] | None = None) -> dict[str, tuple[Besides, ...]]:
+    """In what each entry differs from the check, what stands apart first; entries that differ in nothing are not in it.
+
+    `slack` is by how much the mean amounts of a thing may differ and still count as alike. Where entry and check had the same
+    values a difference is said when one value's share of the plants is more than a fifth off. A thing of which nothing is known
+    for one of the two says nothing.
+    """
+    had: dict[str, dict[str, list[Fact]]] = defaultdict(lambda: defaultdict(list))
+    for f in facts:
+        had[f.about][f.entry].append(f)
+    found: dict[str, list[Besides]] = defaultdict(list)
+    for about, by_entry in had.items():
+        theirs = by_entry.get(check)
+        if not theirs:
+            continue
+        for entry, own in by_entry.items():
+            if entry != check and (unlike := _beside(about, own, theirs, (slack or {}).get(about, 0.0))):
+                found[entry].append(unlike)
+    return {entry: tuple(sorted(some, key=lambda b: (not b.apart, b.about))) for entry, some in found.items()}
+
+
+def _beside(about: str, own: Sequence[Fact], theirs: Sequence[Fact], slack: float) -> Besides | None:
+    mine, others = _counts(own), _counts(theirs)
+    by = None
+    if all(f.amount is not None for f in (*own, *theirs)):
+        by = _mean_amount(own) - _mean_amount(theirs)
+        if abs(by) <= slack:
+            return None
+    apart = not set(mine) & set(others)
+    if not apart and all(abs(_share(mine, v) - _share(others, v)) <= MISLEADS for v in {*mine, *others}):
+        return None
+    return Besides(about, tuple(sorted(mine)), tuple(sorted(others)), by, apart)
+
+
+def _counts(facts: Sequence[Fact]) -> Counter[str]:
+    counted: Counter[str] = Counter()
+    for f in facts:
+        counted[f.value] += f.plants  # type: ignore[assignment]
+    return counted
+
+
+def _share(counted: Counter[str], value: str) -> float:
+    of = sum(counted.values())
+    return counted[value] / of if of else 0.0
+
+
+def _mean_amount(facts: Sequence[Fact]) -> float:
+    return sum((f.amount or 0.0) * f.plants for f in facts) / sum(f.plants for f in facts)
 
 
 def audit(facts: Sequence[Fact]) -> list[Unlike]:

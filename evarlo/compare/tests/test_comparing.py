@@ -44,7 +44,9 @@ class Comparing(TestCase):
     def test_winners_luck_and_losers(self) -> None:
         world.keep_yields(self.trial, self.by, MEANS)
         said = self.said()
-        self.assertRegex(said, r"^Quillet beats the check, Corvane\. One more is ahead of it, but with three blocks")
+        self.assertRegex(
+            said, r"^Quillet beats the check, Corvane\. Brakewater falls behind it\. One more is ahead of it, but with three blocks"
+        )
         self.assertRegex(said, r"a difference under 0\.\d+ kg \(\d+ %\) could be luck\.$")
         beats = {s.name: s.beats for s in self.compared().results}
         self.assertEqual(beats, {"Quillet": 1, "OF-17": 0, "Corvane": 0, "Brakewater": -1})

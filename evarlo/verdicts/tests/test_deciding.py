@@ -1,18 +1,26 @@
 """Verdicts: suggested with reasons, given with reasons, signed and frozen."""
 
+from datetime import date, timedelta
 from typing import Any
 
 from django.urls import reverse
+from django.utils import timezone
 
+from evarlo.compare.queries import compare, guard_of
 from evarlo.compare.tests.test_comparing import MEANS
+from evarlo.nursery.models import BoughtIn, Happening, Sowing, Step
+from evarlo.nursery.raising import Act, happen
+from evarlo.nursery.services import keep_step
+from evarlo.nursery.sowing import Put, new_tray, session_of, sow_cells
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
-from evarlo.trials.models import Trial
-from evarlo.trials.services import exclude_plot
+from evarlo.trials.models import Entry, Trial
+from evarlo.trials.services import choose_guard, exclude_plot
 from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import Opinion, SignedBoard
-from evarlo.verdicts.queries import Board, board_of
+from evarlo.verdicts.queries import Board, BoardLine, board_of
 from evarlo.verdicts.services import give_verdict, sign_board
+from trialcore.reckoning.balance import Kind
 
 
 class Deciding(TestCase):
@@ -36,7 +44,7 @@ class Deciding(TestCase):
         verdicts = {line.name: line.verdict for line in self.board().lines}
         self.assertEqual(verdicts, {"Quillet": "recommend", "OF-17": "retest", "Corvane": "", "Brakewater": "drop"})
         reasons = {line.name: line.reasons for line in self.board().lines}
-        self.assertRegex(reasons["Quillet"][0], r"^Better than the check in plot yield: chance (over 99|9\d) %\.$")
+        self.assertRegex(reasons["Quillet"][0], r"^Ahead of the check in plot yield: chance (over 99|9\d) %\.$")
 
     def test_what_an_entry_must_have_puts_it_out_however_good_it_is_otherwise(self) -> None:
         """Yields are about 5 to 8; nobody bears 12, and Quillet alone surely 6."""
@@ -125,3 +133,92 @@ class Deciding(TestCase):
         plot.trial.refresh_from_db()
         world.pick(plot, self.by, 4.0, world.TODAY)
         self.assertIn("A crate turned up", self.trial.deeds.latest("at").said)
+
+
+class Fairly(TestCase):
+    """What an entry differs in besides its name reaches the verdict."""
+
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.trial = world.trial(self.by)
+        self.client.force_login(self.by)
+        world.keep_yields(self.trial, self.by, MEANS)
+
+    def sow(self, name: str, on: date) -> None:
+        plots = self.trial.plots.filter(entry__cultivar__name=name)
+        keep_step(self.trial, Step.SOWN, on, plots, self.by, world.TODAY)
+
+    def lines(self) -> dict[str, BoardLine]:
+        return {line.name: line for line in board_of(Trial.objects.get(pk=self.trial.pk), self.by).lines}
+
+    def test_what_was_sown_nine_days_later_is_retested_and_says_so_everywhere(self) -> None:
+        for name in MEANS:
+            self.sow(name, world.SOWN + timedelta(days=9 if name == "Quillet" else 0))
+        line = self.lines()["Quillet"]
+        self.assertEqual(line.verdict, "retest")
+        self.assertEqual(line.reasons[0], "Sown 9 days later than the check: no figure can tell that from the cultivar.")
+        self.assertIn("Ahead of the check in plot yield", line.reasons[1])
+        self.assertEqual(self.lines()["Brakewater"].verdict, "drop")
+        for page in ("compare:compare", "verdicts:decide", "verdicts:report"):
+            self.assertContains(self.client.get(reverse(page, args=[self.trial.slug])), "Sown 9 days later than the check")
+        self.client.post(reverse("verdicts:sign", args=[self.trial.slug]), {"password": world.PASSWORD})
+        self.assertContains(self.client.get(reverse("verdicts:report", args=[self.trial.slug])), "Sown 9 days later than the check")
+
+    def test_the_check_that_stands_apart_holds_all(self) -> None:
+        for name in MEANS:
+            self.sow(name, world.SOWN + timedelta(days=0 if name == "Corvane" else 5))
+        self.assertEqual({line.verdict for line in self.lines().values()}, {"retest", ""})
+
+    def test_a_day_or_two_between_is_no_difference(self) -> None:
+        for n, name in enumerate(MEANS):
+            self.sow(name, world.SOWN + timedelta(days=n % 3))
+        self.assertEqual({name: line.verdict for name, line in self.lines().items()}["Quillet"], "recommend")
+        self.assertEqual([d for line in self.lines().values() for d in line.besides], [])
+
+    def test_one_that_was_bought_throughout_is_held(self) -> None:
+        for plot in self.trial.plots.all():
+            entry = plot.entry
+            if entry.cultivar.name == "Quillet":
+                BoughtIn.objects.create(plot=plot, source="SUP-12", plants=18, on=world.SOWN, by=self.by, at=timezone.now())
+            else:
+                sowing = Sowing.objects.filter(entry=entry).first() or self.raised(entry)
+                now = timezone.now()
+                Happening.objects.create(sowing=sowing, kind="planted", plants=18, plot=plot, on=world.SOWN, by=self.by, at=now)
+        line = self.lines()["Quillet"]
+        self.assertEqual(line.verdict, "retest")
+        self.assertIn("Source of the plants: bought, SUP-12; the check raised here", [d.said for d in line.besides])
+
+    def raised(self, entry: Entry) -> Sowing:
+        session = session_of(world.SOWN - timedelta(days=30), self.by, {})
+        tray = new_tray(f"T{entry.pk}", 9, 10, None, None, session.on, self.by)
+        sowing = sow_cells(Put(entry, None, 1), tray, list(range(80)), session, world.TODAY)
+        happen(sowing, Act(Kind.COUNTED, 80, world.SOWN - timedelta(days=10)), self.by, world.TODAY)
+        return sowing
+
+    def test_compare_and_decide_say_the_same_word_by_the_same_bar(self) -> None:
+        trial = Trial.objects.get(pk=self.trial.pk)
+        for family in (False, True):
+            choose_guard(trial, family, self.by)
+            trial = Trial.objects.get(pk=self.trial.pk)
+            told = compare(trial, world.trait("plot-yield"), self.by, guard_of(trial))
+            words = {r.name: r.word for r in told.results}
+            for name, line in self.lines().items():
+                self.assertEqual(line.figures[0].word, words[name])
+                if line.suggestion and words[name] == "could be luck":
+                    self.assertEqual(line.suggestion.verdict, "retest", (family, name))
+                if line.suggestion and words[name] == "behind":
+                    self.assertEqual(line.suggestion.verdict, "drop", (family, name))
+
+    def test_all_comparisons_together_are_chosen_on_record(self) -> None:
+        url = reverse("verdicts:guard", args=[self.trial.slug])
+        page = self.client.post(url, {"guard": "family"}, follow=True)
+        self.assertContains(page, "All comparisons with the check are held to 5 % together (Dunnett).")
+        self.assertIn("all together", self.trial.deeds.latest("at").said)
+        wide = {
+            r.name: r.half
+            for r in compare(Trial.objects.get(pk=self.trial.pk), world.trait("plot-yield"), self.by, "family").results
+        }
+        one = {
+            r.name: r.half for r in compare(Trial.objects.get(pk=self.trial.pk), world.trait("plot-yield"), self.by, "each").results
+        }
+        self.assertTrue(all((wide[n] or 0) > (one[n] or 0) for n in wide if one[n]))
