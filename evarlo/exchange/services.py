@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date
 from functools import lru_cache
+from statistics import fmean
 
 from django.db import transaction
 from django.utils import timezone
@@ -76,6 +78,21 @@ class Progress:
 def read_of(text: str) -> TrialSheet:
     """A sheet as it was understood; a long one is asked for piece by piece."""
     return read_trial_sheet(text)
+
+
+def matters_proposed(read: TrialSheet, column: str) -> float:
+    """A difference to take as one that matters, where nobody says otherwise: half of the standard deviation between plots of one
+    entry, to two figures; nought where no entry has two values or they do not differ."""
+    by_entry: dict[str, list[float]] = defaultdict(list)
+    for plot, value in zip(read.plots, read.values[column], strict=True):
+        if value is not None:
+            by_entry[plot.entry].append(value)
+    several = [values for values in by_entry.values() if len(values) > 1]
+    df = sum(len(values) - 1 for values in several)
+    if not df:
+        return 0.0
+    spread = (sum((v - fmean(values)) ** 2 for values in several for v in values) / df) ** 0.5
+    return float(f"{spread / 2:.2g}")
 
 
 @lru_cache(maxsize=2)

@@ -15,7 +15,7 @@ from django_htmx.http import HttpResponseClientRedirect
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.catalogue.services import crop_on_record
 from evarlo.exchange.models import Sheet
-from evarlo.exchange.services import Wanted, bring_next, keep_sheet, leave, make_trial, progress_of, read_of
+from evarlo.exchange.services import Wanted, bring_next, keep_sheet, leave, make_trial, matters_proposed, progress_of, read_of
 from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
@@ -71,7 +71,10 @@ class MakeTrial(forms.Form):
         )
         for i in range(len(self.columns)):
             self.fields[f"direction_{i}"] = forms.ChoiceField(label="Better when", choices=Trait.Direction.choices)
-            self.fields[f"matters_{i}"] = Number(label="Smallest difference that matters", low=0, high=1e12, required=False)
+            proposed = matters_proposed(read, self.columns[i])
+            self.fields[f"matters_{i}"] = Number(
+                label="Smallest difference that matters", low=0, high=1e12, required=False, initial=proposed
+            )
 
     @property
     def column_rows(self) -> list[dict[str, Any]]:
@@ -111,7 +114,7 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
     form = MakeTrial(read, typed(request), initial=initial)
     if request.method == "POST" and not read.problems and form.is_valid():
         data = form.cleaned_data
-        matters = {c: v or 0.0 for c, v in form.by_column("matters").items()}
+        matters = {c: matters_proposed(read, c) if v is None else v for c, v in form.by_column("matters").items()}
         crop = crop_on_record(data["crop"])
         wanted = Wanted(data["name"], crop, data["season"], data["check"], form.by_column("direction"), matters)
         try:

@@ -109,6 +109,13 @@ class BringingIn(TestCase):
         self.make()
         self.assertEqual(Trial.objects.count(), 1)
 
+    def test_a_difference_that_matters_is_proposed_from_how_plots_of_an_entry_differ(self) -> None:
+        """Squares within entries: A 4, 6 (2), B 5, 9 (8): √(10 ÷ 2) = 2.236, half of it 1.1."""
+        page = self.upload(b"plot,entry,value\n1,A,4\n2,A,6\n3,B,5\n4,B,9\n")
+        self.assertContains(page, 'value="1.1"')
+        self.make(check="A")
+        self.assertEqual(Trial.objects.get().criteria.get().matters, 1.1)
+
     def test_another_persons_sheet_is_not_shown(self) -> None:
         self.upload((DATA / "rcbd_16x4.csv").read_bytes())
         self.client.force_login(world.person(name="other"), backend="django.contrib.auth.backends.ModelBackend")
