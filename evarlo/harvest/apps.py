@@ -10,6 +10,7 @@ class HarvestConfig(AppConfig):
         from evarlo.trials.registry import registry
 
         registry.readings[Trait.Source.PICK] = queries.readings
+        registry.fills.append(queries.fills)
         registry.traits.append(queries.picked_traits)
         registry.diary.append(queries.diary)
         registry.spans.append(queries.spans)

@@ -63,6 +63,18 @@ def readings(trial: Trial, trait: Trait) -> Readings:
     return found
 
 
+def fills(trial: Trial, trait: Trait) -> Readings:
+    """One yield, whichever way it was weighed: the plot's on a walk from its weigh-ins, and that per area from the walk."""
+    if trait.key == "plot-yield":
+        return {pk: Reading(season.marketable_kg, note="from weigh-ins") for pk, season in yields(trial).items()}
+    walked = Trait.objects.filter(key="plot-yield").first()
+    if walked is None:
+        return {}
+    area = {p.pk: p.length * p.width * trial.judged_share for p in trial.plots.all()}
+    seen = {pk: r for pk, r in walk_readings(trial, walked).items() if r.number is not None and area[pk]}
+    return {pk: Reading((r.number or 0.0) / area[pk], note="from the walk") for pk, r in seen.items()}
+
+
 def marks(trial: Trial) -> Iterable[str]:
     """Plots in which more plants were counted than were set out: their figures per plant stand on the count."""
     if not standing(trial).exists():

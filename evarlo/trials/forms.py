@@ -14,6 +14,7 @@ from evarlo.grounds.models import Bed
 from evarlo.grounds.services import add_bed, bed_named, site_on_record
 from evarlo.trials.advice import DESIGNS
 from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, WITHDRAWN, Trial
+from evarlo.trials.queries import FILLED
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, SHARED, CriterionPlan, TrialPlan
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.units import figure_shown, measured
@@ -24,7 +25,86 @@ TYPED = tuple(name for name in SHARED if name not in ("crop", "bed"))  # as the 
 SAME_BED = 0.01  # metres by which a size typed in another unit may differ from the one on record
 
 
-class NewTrial(forms.Form):
+class Criteria(forms.Form):
+    """What a trial is decided by, the leading criterion first: `rows` of them, among `traits`."""
+
+    rows = CRITERIA
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.traits = {t.key: t for t in self.offered()}
+        for i in range(1, self.rows + 1):
+            self.fields[f"trait_{i}"] = forms.ChoiceField(label=f"Criterion {i}", choices=_grouped(self.traits), required=i == 1)
+            self.fields[f"direction_{i}"] = forms.ChoiceField(label="Better when", choices=Trait.Direction.choices, required=False)
+            self.fields[f"matters_{i}"] = Number(label="A difference that matters", low=0, high=1e6, required=False)
+            self.fields[f"must_{i}"] = Number(label="Must have", low=-1e6, high=1e6, required=False)
+            self.fields[f"weight_{i}"] = Number(label="Weight", low=0.01, high=100, required=False)
+
+    def offered(self) -> list[Trait]:
+        return offered_traits()
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        for i in range(1, self.rows + 1):
+            if data.get(f"trait_{i}") and data.get(f"matters_{i}") is None and f"matters_{i}" not in self.errors:
+                self.add_error(f"matters_{i}", "Nothing was typed. Expected the smallest difference worth acting on.")
+        return data
+
+    @property
+    def criteria(self) -> list[CriterionPlan]:
+        data = self.cleaned_data
+        chosen = [(i, self.traits[data[f"trait_{i}"]]) for i in range(1, self.rows + 1) if data.get(f"trait_{i}")]
+        return [
+            CriterionPlan(
+                trait,
+                data[f"direction_{i}"] or trait.direction,
+                data[f"matters_{i}"],
+                data.get(f"must_{i}"),
+                data.get(f"weight_{i}") or 1.0,
+            )
+            for i, trait in chosen
+        ]
+
+    @property
+    def criteria_rows(self) -> list[dict[str, Any]]:
+        return [
+            {part: self[f"{part}_{i}"] for part in ("trait", "direction", "matters", "must", "weight")}
+            for i in range(1, self.rows + 1)
+        ]
+
+
+class ChangeCriteria(Criteria):
+    """The criteria of a trial that is under way, and why they change."""
+
+    why = Words(label="Why they change", most=200, error_messages={"required": "Nothing was typed. Expected why they change."})
+
+    def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
+        self.own = [c.trait for c in trial.criteria.select_related("trait")]
+        self.rows = max(CRITERIA, len(self.own))
+        super().__init__(*args, initial=criteria_as_typed(trial), **kwargs)
+
+    def offered(self) -> list[Trait]:
+        return [*self.own, *(t for t in offered_traits() if t not in self.own)]
+
+
+RECORDED = {  # how a trait gets its values
+    Trait.Source.WALK: "Scored on walks",
+    Trait.Source.PICK: "From weigh-ins",
+    Trait.Source.COURSE: "From several rounds of a walk",
+    Trait.Source.WITHIN: "From single plants of a walk",
+}
+
+
+def _grouped(traits: dict[str, Trait]) -> list[Any]:
+    """The traits by how each is recorded."""
+    groups: dict[str, list[tuple[str, str]]] = {how: [] for how in ("Weighed on a walk, or at the picks", *RECORDED.values())}
+    for t in traits.values():
+        how = "Weighed on a walk, or at the picks" if t.key in FILLED else RECORDED[Trait.Source(t.source)]
+        groups[how].append((t.key, f"{t.name}, {t.shown_unit}" if t.shown_unit else t.name))
+    return [("", "—"), *((how, some) for how, some in groups.items() if some)]
+
+
+class NewTrial(Criteria):
     name = Words(label="Name", most=80)
     question = Words(label="Question", most=300, required=False)
     crop = Words(label="Crop", most=60, widget=forms.TextInput(attrs={"list": "crops"}))
@@ -77,13 +157,6 @@ class NewTrial(forms.Form):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        traits = [("", "—")] + [(t.key, f"{t.name}, {t.shown_unit}" if t.shown_unit else t.name) for t in offered_traits()]
-        for i in range(1, CRITERIA + 1):
-            self.fields[f"trait_{i}"] = forms.ChoiceField(label=f"Criterion {i}", choices=traits, required=i == 1)
-            self.fields[f"direction_{i}"] = forms.ChoiceField(label="Better when", choices=Trait.Direction.choices, required=False)
-            self.fields[f"matters_{i}"] = Number(label="A difference that matters", low=0, high=1e6, required=False)
-            self.fields[f"must_{i}"] = Number(label="Must have", low=-1e6, high=1e6, required=False)
-            self.fields[f"weight_{i}"] = Number(label="Weight", low=0.01, high=100, required=False)
         for name in ("design", "factor", "levels", "repeated"):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
         for name, field in self.fields.items():
@@ -126,9 +199,6 @@ class NewTrial(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
-        for i in range(1, CRITERIA + 1):
-            if data.get(f"trait_{i}") and data.get(f"matters_{i}") is None and f"matters_{i}" not in self.errors:
-                self.add_error(f"matters_{i}", "Nothing was typed. Expected the smallest difference worth acting on.")
         data["design"] = data.get("design") or Trial.Design.BLOCKS
         if data["design"] == Trial.Design.INCOMPLETE and data.get("block_size") is None and "block_size" not in self.errors:
             self.add_error("block_size", "Nothing was typed. Expected how many plots an incomplete block holds.")
@@ -172,32 +242,13 @@ class NewTrial(forms.Form):
             further if further.pk else add_bed(site, further.name, further.length_m, further.width_m, further.bearing)
             for further in data["more_beds"]
         ]
-        traits = {t.key: t for t in offered_traits()}
-        criteria = [
-            CriterionPlan(
-                traits[data[f"trait_{i}"]],
-                data[f"direction_{i}"] or traits[data[f"trait_{i}"]].direction,
-                data[f"matters_{i}"],
-                data.get(f"must_{i}"),
-                data.get(f"weight_{i}") or 1.0,
-            )
-            for i in range(1, CRITERIA + 1)
-            if data.get(f"trait_{i}")
-        ]
         return TrialPlan(
             **{name: data[name] for name in (*TYPED, "entries", "check", "levels", "repeated")},
             more_beds=more_beds,
             crop=crop,
             bed=bed,
-            criteria=criteria,
+            criteria=self.criteria,
         )
-
-    @property
-    def criteria_rows(self) -> list[dict[str, Any]]:
-        return [
-            {part: self[f"{part}_{i}"] for part in ("trait", "direction", "matters", "must", "weight")}
-            for i in range(1, CRITERIA + 1)
-        ]
 
 
 def _bed_typed(line: str, known: dict[str, Bed]) -> Bed:
@@ -245,7 +296,13 @@ def as_typed(trial: Trial) -> dict[str, Any]:
         bed = trial.bed
         typed |= {"site": bed.site.name, "bed": bed.name, "bed_length_m": bed.length_m, "bed_width_m": bed.width_m}
         typed["bearing"] = bed.bearing
-    for i, c in enumerate(trial.criteria.select_related("trait")[:CRITERIA], start=1):
+    return typed | criteria_as_typed(trial)
+
+
+def criteria_as_typed(trial: Trial) -> dict[str, Any]:
+    """What a trial is decided by, as it would be typed."""
+    typed: dict[str, Any] = {}
+    for i, c in enumerate(trial.criteria.select_related("trait"), start=1):
         typed |= {
             f"trait_{i}": c.trait.key,
             f"direction_{i}": c.direction,

@@ -99,9 +99,20 @@ def judged_plots(trial: Trial) -> list[Plot]:
     return [p for p in plots_of(trial) if not p.exclusions_in_force]  # type: ignore[attr-defined]
 
 
+FILLED = ("plot-yield", "marketable-yield")  # measured on a walk or at the picks: one is reckoned from the other
+
+
 def readings_of(trial: Trial, trait: Trait) -> Readings:
-    """What is known of each plot for a trait, from whichever place of work records it."""
-    return trial.once(f"readings {trait.pk}", lambda: registry.readings[trait.source](trial, trait))
+    """What is known of each plot for a trait, from whichever place of work records it: a plot of which its own place knows
+    nothing is filled by another that measured the same."""
+
+    def found() -> Readings:
+        own = registry.readings[trait.source](trial, trait)
+        for fill in registry.fills if trait.key in FILLED else ():
+            own = fill(trial, trait) | own
+        return own
+
+    return trial.once(f"readings {trait.pk}", found)
 
 
 def traits_with_records(trial: Trial) -> list[Trait]:

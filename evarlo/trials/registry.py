@@ -80,15 +80,17 @@ Readings = dict[int, Reading]  # by plot id
 
 @dataclass
 class Registry:
-    """`readings` by a trait's source; `begun` gives, for (trial id, phase), the day on which that phase was begun; `past_cv` the
-    plot-to-plot CVs (%) that signed trials of each crop (by id) had; `complete` for (trial id, thing expected) the plots that
-    have it; `marks` what every comparison of a trial says besides; `facts` in what its entries were treated unlike; `ways`
-    further pages about a plot, as (address, words); `gaps` the stations of each plot (by id; counted along its rows) at which no
-    plant stands; `borne` the first day on which a plot (by id) is known to have borne something, so that it was sown before;
-    `holds` the plots (by id) that nobody enters or picks at a moment; `warm_up` what a person should practise before scoring a
-    trait, empty for nothing; `eyes` how well people (by id) score what is known for a trait, in words."""
+    """`readings` by a trait's source; `fills` what another place of work measured of the same trait; `begun` gives, for (trial id,
+    phase), the day on which that phase was begun; `past_cv` the plot-to-plot CVs (%) that signed trials of each crop (by id)
+    had; `complete` for (trial id, thing expected) the plots that have it; `marks` what every comparison of a trial says
+    besides; `facts` in what its entries were treated unlike; `ways` further pages about a plot, as (address, words); `gaps` the
+    stations of each plot (by id; counted along its rows) at which no plant stands; `borne` the first day on which a plot (by
+    id) is known to have borne something, so that it was sown before; `holds` the plots (by id) that nobody enters or picks at a
+    moment; `warm_up` what a person should practise before scoring a trait, empty for nothing; `eyes` how well people (by id)
+    score what is known for a trait, in words."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
+    fills: list[Callable[[Trial, Trait], Readings]] = field(default_factory=list)
     traits: list[Callable[[Trial], Iterable[Trait]]] = field(default_factory=list)
     diary: list[Callable[[Plot, bool], Iterable[DiaryLine]]] = field(default_factory=list)
     spans: list[Callable[[Trial], Iterable[Span]]] = field(default_factory=list)

@@ -514,6 +514,29 @@ def rename(trial: Trial, name: str, why: str, by: User) -> None:
 
 
 @transaction.atomic
+def change_criteria(trial: Trial, criteria: Sequence[CriterionPlan], why: str, by: User) -> None:
+    """Decide by other criteria from now on; what they were stays on record with the reason. Raises Refused once the verdicts are
+    signed, without a reason, and for criteria that cannot stand."""
+    trial = Trial.objects.select_for_update().get(pk=trial.pk)
+    if trial.decided_at:
+        raise Refused("The verdicts of this season are signed. Reopen it under Decide, with a reason, before changing them.", "why")
+    if not criteria:
+        raise Refused("Name at least one criterion: the trait you will decide by.", "trait_1")
+    if not why.strip():
+        raise Refused("Nothing was typed. Expected why they change.", "why")
+    before = ", ".join(_criterion_in_words(c) for c in trial.criteria.select_related("trait"))
+    trial.criteria.all().delete()
+    add_criteria(trial, criteria)
+    now = ", ".join(_criterion_in_words(c) for c in trial.criteria.select_related("trait"))
+    record(trial, by, f"Decided by {now}; before, by {before or 'nothing'}: {why.strip()}"[:300])
+
+
+def _criterion_in_words(c: Criterion) -> str:
+    must = f", must have {c.must_in_words}" if c.must is not None else ""
+    return f"{c.trait.name.lower()} ({c.get_direction_display()}, {c.matters:g} matter{must})"
+
+
+@transaction.atomic
 def choose_guard(trial: Trial, family: bool, by: User) -> None:
     """Hold all comparisons with the check to 5 % together, or each on its own; on record, since it moves the bars."""
     if Trial.objects.filter(pk=trial.pk).exclude(family_guard=family).update(family_guard=family):

@@ -17,6 +17,7 @@ urlpatterns = [
     path("<slug:slug>/calendar/<slug:key>/drop/", task_views.drop, name="drop-task"),
     path("<slug:slug>/shuffle/", views.shuffle_layout, name="shuffle"),
     path("<slug:slug>/change/", views.change, name="change"),
+    path("<slug:slug>/criteria/", views.criteria, name="criteria"),
     path("<slug:slug>/names.json", views.names, name="names"),
     path("<slug:slug>/rename/", views.put_name_right, name="rename"),
     path("<slug:slug>/accept/", views.accept_breach, name="accept"),

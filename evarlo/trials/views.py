@@ -23,7 +23,7 @@ from evarlo.trials.advice import DESIGNS
 from evarlo.trials.bed_doubts import bed_doubts
 from evarlo.trials.doubts import date_doubts, name_doubts
 from evarlo.trials.forecast import forecast, own_cvs
-from evarlo.trials.forms import LeaveOut, MoveBlock, NewTrial, RenameForm, SwapPlots, as_typed
+from evarlo.trials.forms import ChangeCriteria, LeaveOut, MoveBlock, NewTrial, RenameForm, SwapPlots, as_typed
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import MOST_DOTS, close_plan, small_ground
 from evarlo.trials.laying import fix_layout, move_block, shuffle, swap_plots
@@ -31,6 +31,7 @@ from evarlo.trials.models import TWO_FACTORS, Plot, Trial
 from evarlo.trials.registry import registry
 from evarlo.trials.services import (
     accept_rotation,
+    change_criteria,
     change_plan,
     declare_output,
     exclude_plot,
@@ -173,6 +174,20 @@ def _plan(request: PersonRequest, trial: Trial, renaming: RenameForm | None = No
     }
     context["question"] = queries.without_names(trial, trial.question, request.user)
     return render(request, "trials/plan.html", context, status=422 if renaming else 200)
+
+
+@may("plan")
+def criteria(request: PersonRequest, slug: str) -> HttpResponse:
+    """By what the trial is decided, changed while it is under way."""
+    trial = trial_or_404(slug)
+    form = ChangeCriteria(trial, typed(request))
+    if request.method == "POST" and form.is_valid():
+        with said_beside(form):
+            change_criteria(trial, form.criteria, form.cleaned_data["why"], request.user)
+            say(request, "The trial is decided by these criteria from now on.")
+            return redirect(trial)
+    context = {"form": form} | frame(request, trial, "plan", layer="entry")
+    return render(request, "trials/criteria.html", context, status=422 if form.errors else 200)
 
 
 @may("see_names")

@@ -15,7 +15,9 @@ from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
+from evarlo.trials.queries import readings_of
 from evarlo.ui.refused import Refused
+from evarlo.verdicts.queries import board_of
 from evarlo.walks.services import Seen, close_round, keep_observation
 
 
@@ -56,6 +58,25 @@ class Picks(TestCase):
         world.pick(self.plot, self.by, 2.0, on=world.SOWN + timedelta(80))
         (said,) = marks(self.fresh())
         self.assertIn(f"More plants were counted than set out in 101 ({many} of {many - 2})", said)
+
+    def test_one_yield_whichever_way_it_was_weighed(self) -> None:
+        """The trial decides by plot yield, which a walk records; weigh-ins of 2.5 and 1.5 kg fill it, and a walked plot fills kg/m²."""
+        other = self.trial.plots.get(number="102")
+        world.pick(self.plot, self.by, 2.5, on=world.SOWN + timedelta(80))
+        world.pick(self.plot, self.by, 1.5, on=world.SOWN + timedelta(90))
+        world.keep(world.walk(self.trial, "plot-yield", self.by), other, self.by, 3.6)
+        found = readings_of(self.fresh(), world.trait("plot-yield"))
+        self.assertEqual({pk: r.number for pk, r in found.items()}, {self.plot.pk: 4.0, other.pk: 3.6})
+        per_area = readings_of(self.fresh(), world.trait("marketable-yield"))
+        area = other.length * other.width
+        self.assertAlmostEqual(per_area[other.pk].number or 0, 3.6 / area)
+        self.assertAlmostEqual(per_area[self.plot.pk].number or 0, 4.0 / area)
+
+    def test_a_board_by_plot_yield_stands_on_weigh_ins(self) -> None:
+        for n, plot in enumerate(self.trial.plots.all()):
+            world.pick(plot, self.by, 2 + n % 4 / 2, on=world.SOWN + timedelta(80))
+        board = board_of(self.fresh(), self.by)
+        self.assertTrue(all(f.mean is not None for line in board.lines for f in line.figures))
 
     def test_a_stand_of_nought_failed(self) -> None:
         self.count(0, world.SOWN + timedelta(40))

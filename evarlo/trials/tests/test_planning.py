@@ -4,6 +4,7 @@ from datetime import date
 from typing import Any
 
 from django.urls import reverse
+from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.grounds.models import Bed, Site
@@ -287,3 +288,34 @@ class Codes(TestCase):
             seen.add(next(e.code for e in entries if e.is_check))
         self.assertGreater(len(seen), 6)  # of 12 codes in 30 years; fewer than seven come by chance once in a hundred million
         self.assertLess(sum(firsts), 12)
+
+
+class OtherCriteria(TestCase):
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.made = world.trial(self.by)
+        self.client.force_login(self.by)
+        self.url = reverse("trials:criteria", args=[self.made.slug])
+
+    def change(self, **typed: str) -> Any:
+        given = {"trait_1": "vigour", "direction_1": "higher", "matters_1": "1", "why": "yield was lost to hail"} | typed
+        return self.client.post(self.url, given, follow=True)
+
+    def test_they_change_after_fixing_with_a_reason_on_record(self) -> None:
+        self.assertContains(self.client.get(self.made.get_absolute_url()), "Change what it is decided by")
+        self.assertContains(self.change(why=""), "Expected why they change", status_code=422)
+        self.assertContains(self.change(matters_1=""), "Expected the smallest difference", status_code=422)
+        page = self.change(trait_2="plot-yield", matters_2="0,5", direction_2="higher")
+        self.assertEqual([c.trait.key for c in self.made.criteria.all()], ["vigour", "plot-yield"])
+        self.assertContains(page, "before, by plot yield")
+        self.assertContains(page, "yield was lost to hail")
+
+    def test_not_once_the_verdicts_are_signed(self) -> None:
+        Trial.objects.filter(pk=self.made.pk).update(decided_at=timezone.now())
+        self.assertContains(self.change(), "Reopen it under Decide", status_code=422)
+        self.assertEqual([c.trait.key for c in self.made.criteria.all()], ["plot-yield"])
+
+    def test_how_each_is_recorded_is_said_where_it_is_chosen(self) -> None:
+        page = self.client.get(reverse("trials:new"))
+        for how in ("Weighed on a walk, or at the picks", "From weigh-ins", "Scored on walks"):
+            self.assertContains(page, f'<optgroup label="{how}">')
