@@ -10,12 +10,14 @@ from math import floor, log10
 from evarlo.catalogue.models import Trait
 from evarlo.trials.models import Cause, Entry, Exclusion, Plot, Trial
 from evarlo.trials.registry import Reading, Readings
+from evarlo.ui.words import counted
 from trialcore.analyses.blocks import BlockAnalysis, EntryMean
 from trialcore.analyses.choice import Kind
 from trialcore.analyses.entries import EntryComparison, compare_entries
 from trialcore.inference.comparisons import AgainstCheck, Difference, Guard, chance_above
 from trialcore.inference.distributions import t_quantile
 
+NO_RECORD = "no record"
 DESIGNS: dict[str, str] = {
     Trial.Design.BLOCKS: "rcbd",
     Trial.Design.NO_BLOCKS: "crd",
@@ -112,7 +114,12 @@ class Comparison:
 
     @property
     def left_out(self) -> list[PlotValue]:
-        return [p for p in self.plots if p.left_out]
+        return [p for p in self.plots if p.left_out and p.left_out != NO_RECORD]
+
+    @property
+    def not_recorded(self) -> list[PlotValue]:
+        """Plots of which nothing is known yet: they are not left out, they are to be recorded."""
+        return [p for p in self.plots if p.left_out == NO_RECORD]
 
     @property
     def counted_as(self) -> list[PlotValue]:
@@ -122,12 +129,14 @@ class Comparison:
     def misled(self) -> list[EntryResult]:
         """Entries of complete blocks without a second factor whose lost plots put their plain average off by half a standard
         error of a difference or more. Elsewhere every plain average is off, so none is singled out."""
-        if self.worked.incomplete is not None or self.worked.two is not None:
+        if self.worked.choice.analysis not in ("rcbd", "latin") or not any(p.left_out for p in self.plots):
             return []
+        lost = {p.plot.entry_id for p in self.plots if p.left_out}
         return [
             s
             for s in self.results
-            if s.mean.raw_mean is not None
+            if s.entry.pk in lost
+            and s.mean.raw_mean is not None
             and s.mean.lsmean is not None
             and s.difference is not None
             and abs(s.mean.raw_mean - s.mean.lsmean) >= 0.5 * s.difference.se
@@ -156,6 +165,13 @@ class Years:
     lost: int  # plots of which a year is missing
     versus: AgainstCheck | None
 
+    @property
+    def span(self) -> str:
+        """How many crops in how many years: two of one season are not two years."""
+        crops, seasons = len(self.trials), len({t.season for t in self.trials})
+        years = counted(seasons, "year")
+        return years if crops == seasons else f"{counted(crops, 'crop')} of {years}"
+
 
 def plot_values(trait: Trait, plots: list[Plot], readings: Readings) -> tuple[PlotValue, ...]:
     """What each plot brings to the analysis, with the reason for each that is left out."""
@@ -167,7 +183,7 @@ def _plot_value(plot: Plot, reading: Reading | None, trait: Trait) -> PlotValue:
     if left_out:
         return PlotValue(plot, None, f"{left_out[0].get_cause_display()}: {left_out[0].note}")
     if reading is None:
-        return PlotValue(plot, None, "no record")
+        return PlotValue(plot, None, NO_RECORD)
     if reading.number is not None:
         return PlotValue(plot, reading.number)
     if reading.cause == Cause.FAILED and trait.failed_counts_as is not None:

@@ -6,7 +6,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from evarlo.compare.analysis import Comparison, EntryResult
-from evarlo.ui.words import number_word
+from evarlo.ui.words import fixed, number_word
 
 SURE, MAYBE = 0.05, 0.2  # below the first an interaction is called so, below the second it is not ruled out
 
@@ -45,7 +45,7 @@ def misled_in_words(result: EntryResult, comparison: Comparison) -> SafeString:
         "Adjusted for blocks it is {}."
     )
     better = "poorer" if raw > adjusted else "better"
-    return format_html(said, result.name, figure(raw, comparison), better, f"{adjusted:.{comparison.digits}f}")
+    return format_html(said, result.name, figure(raw, comparison), better, fixed(adjusted, comparison.digits))
 
 
 def bars_in_words(comparison: Comparison) -> str:
@@ -91,7 +91,7 @@ def listed(items: list[SafeString]) -> SafeString:
 
 def figure(value: float, comparison: Comparison) -> str:
     unit = comparison.trait.shown_unit
-    return f"{value:.{comparison.digits}f} {unit}".strip()
+    return f"{fixed(value, comparison.digits)} {unit}".strip()
 
 
 def sentence(comparison: Comparison) -> SafeString:

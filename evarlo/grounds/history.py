@@ -26,6 +26,12 @@ class Lain:
     use: Use
     url: str = ""
     kept: BedUse | None = None
+    weighed_kg: float | None = None  # by the weigh-ins of a trial
+
+    @property
+    def yield_kg(self) -> float | None:
+        """What it bore: as it was weighed, else as it was written down."""
+        return self.weighed_kg if self.weighed_kg is not None else self.kept.yield_kg if self.kept else None
 
     @property
     def together(self) -> bool:
@@ -53,7 +59,7 @@ def history_of(beds: Sequence[Bed]) -> dict[int, list[Lain]]:
         made[kept.bed_id].append(Lain(Use(kept.what, family, kept.from_m, kept.to_m, kept.since, kept.until, fixes), kept=kept))
     taken: list[Taken] = [t for source in registry.uses for t in source(beds)]
     for t in taken:
-        made[t.bed].append(Lain(t.use, t.url))
+        made[t.bed].append(Lain(t.use, t.url, weighed_kg=t.yield_kg))
     return {bed.pk: sorted(made[bed.pk], key=lambda x: (x.use.since, x.use.start_m)) for bed in beds}
 
 
@@ -77,13 +83,11 @@ def shared_yields(bed: Bed, lain: Sequence[Lain]) -> list[str]:
     """What crops that share ground on purpose bore, each and together, by the ground that both of them take, in words."""
     said = []
     for a, b in _pairs(lain):
-        if not (a.together or b.together) or a.kept is None or b.kept is None or a.kept.yield_kg is None or b.kept.yield_kg is None:
+        if not (a.together or b.together) or a.yield_kg is None or b.yield_kg is None:
             continue
-        both, parts = a.kept.yield_kg + b.kept.yield_kg, [a.use, b.use]
+        both, parts = a.yield_kg + b.yield_kg, [a.use, b.use]
         ground = (max(u.end_m for u in parts) - min(u.start_m for u in parts)) * bed.width_m
-        each = ", ".join(
-            f"{x.use.name} {measured(x.kept.yield_kg, 'kg')}" for x in (a, b) if x.kept and x.kept.yield_kg is not None
-        )
+        each = ", ".join(f"{x.use.name} {measured(x.yield_kg, 'kg')}" for x in (a, b) if x.yield_kg is not None)
         said.append(f"{each}: together {measured(both, 'kg')} from {measured(ground, 'm²')}.")
     return said
 

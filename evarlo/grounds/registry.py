@@ -19,6 +19,7 @@ class Taken:
     bed: int
     use: Use
     url: str
+    yield_kg: float | None = None  # as weighed there; None where nothing was
 
 
 @dataclass

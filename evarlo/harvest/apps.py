@@ -19,4 +19,5 @@ class HarvestConfig(AppConfig):
         registry.borne.append(queries.borne)
         registry.complete.append(queries.complete)
         registry.marks.append(queries.marks)
+        registry.weighed.append(queries.weighed)
         registry.ways.append(queries.ways)

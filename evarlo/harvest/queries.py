@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from datetime import date, timedelta
 
-from django.db.models import Max, Min, QuerySet
+from django.db.models import Max, Min, QuerySet, Sum
 from django.urls import reverse
 
 from evarlo.catalogue.models import Trait
@@ -108,6 +108,13 @@ def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
         cull = f"; culled {row.cull_kg:g} kg" if row.cull_kg else ""
         text = f"Picked {row.marketable_kg:g} kg marketable{pieces}{cull}."
         yield DiaryLine(row.on, text, str(row.by), 4, hasattr(row, "superseded_by"))
+
+
+def weighed(trial_ids: Sequence[int]) -> dict[int, tuple[date, float]]:
+    """The last pick of each plot of some trials, and all marketable kilograms from it."""
+    rows = Picking.objects.in_force().filter(plot__trial__in=trial_ids).order_by().values("plot_id")
+    found = rows.annotate(last=Max("on"), kg=Sum("marketable_kg")).values_list("plot_id", "last", "kg")
+    return {pk: (last, kg) for pk, last, kg in found}
 
 
 def ways(plot: Plot) -> Iterable[tuple[str, str]]:

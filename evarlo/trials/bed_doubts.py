@@ -13,6 +13,7 @@ from evarlo.grounds.registry import Taken
 from evarlo.trials.laying import is_block_crop
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import plots_of
+from evarlo.trials.registry import registry
 from evarlo.trials.tasks import begun_in
 from evarlo.ui.units import figure_shown, measured
 from trialcore.reckoning.rotation import Use, breaches, clashes, confounded, stretches
@@ -35,14 +36,19 @@ def uses_of_trials(beds: Sequence[Bed]) -> Iterable[Taken]:
         plots[plot.trial_id, plot.bed_id or 0].append(plot)
     trials = Trial.objects.select_related("crop").in_bulk({t for t, _ in plots})
     begun = begun_in(list(trials))
+    weighed = {pk: w for source in registry.weighed for pk, w in source(list(trials)).items()}
     for (trial_id, bed_id), some in plots.items():
         trial = trials[trial_id]
         since, until = stands(trial, begun)
         if since is None:
             continue
+        picked = [weighed[p.pk] for p in some if p.pk in weighed]
+        if until and picked:
+            until = max(until, *(on for on, _ in picked))
+        kg = sum(kg for _, kg in picked) if picked else None
         family, fixes = family_of(trial.crop)
         start, end = min(p.x for p in some), max(p.x + p.length for p in some)
-        yield Taken(bed_id, Use(trial.name, family, start, end, since, until, fixes), trial.get_absolute_url())
+        yield Taken(bed_id, Use(trial.name, family, start, end, since, until, fixes), trial.get_absolute_url(), kg)
 
 
 def stands(trial: Trial, begun: dict[tuple[int, str], date]) -> tuple[date | None, date | None]:

@@ -108,8 +108,9 @@ def readings_of(trial: Trial, trait: Trait) -> Readings:
 
     def found() -> Readings:
         own = registry.readings[trait.source](trial, trait)
-        for fill in registry.fills if trait.key in FILLED else ():
-            own = fill(trial, trait) | own
+        if trait.key in FILLED and any(p.pk not in own for p in plots_of(trial)):
+            for fill in registry.fills:
+                own = fill(trial, trait) | own
         return own
 
     return trial.once(f"readings {trait.pk}", found)

@@ -85,9 +85,10 @@ class Registry:
     had; `complete` for (trial id, thing expected) the plots that have it; `marks` what every comparison of a trial says
     besides; `facts` in what its entries were treated unlike; `ways` further pages about a plot, as (address, words); `gaps` the
     stations of each plot (by id; counted along its rows) at which no plant stands; `borne` the first day on which a plot (by
-    id) is known to have borne something, so that it was sown before; `holds` the plots (by id) that nobody enters or picks at a
-    moment; `warm_up` what a person should practise before scoring a trait, empty for nothing; `eyes` how well people (by id)
-    score what is known for a trait, in words."""
+    id) is known to have borne something, so that it was sown before; `weighed` the last day and the kilograms of what was
+    picked from each plot (by id) of some trials (by id); `holds` the plots (by id) that nobody enters or picks at a moment;
+    `warm_up` what a person should practise before scoring a trait, empty for nothing; `eyes` how well people (by id) score what
+    is known for a trait, in words."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     fills: list[Callable[[Trial, Trait], Readings]] = field(default_factory=list)
@@ -103,6 +104,7 @@ class Registry:
     facts: list[Callable[[Trial], Iterable[Fact]]] = field(default_factory=list)
     ways: list[Callable[[Plot], Iterable[tuple[str, str]]]] = field(default_factory=list)
     gaps: list[Callable[[Trial], dict[int, set[int]]]] = field(default_factory=list)
+    weighed: list[Callable[[Sequence[int]], dict[int, tuple[date, float]]]] = field(default_factory=list)
     holds: Callable[[Trial, datetime], dict[int, Held]] | None = None
     warm_up: Callable[[User, Trait, datetime], str] | None = None
     eyes: Callable[[Trait], dict[int, str]] | None = None

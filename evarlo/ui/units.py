@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from contextvars import ContextVar, Token
 
+from evarlo.ui.words import fixed
+
 # How many of the first unit of each family one of each makes.
 LENGTH = {
     "mm": 0.001,
@@ -102,8 +104,8 @@ def figure_shown(value: float, unit: str, digits: int | None = None) -> str:
     """The figure alone, with as many decimals as asked; else as it was given, or with three figures where it was converted."""
     found = value_shown(value, unit)
     if digits is not None:
-        text = f"{found:.{digits}f}"
-    elif found == value:
+        return fixed(found, digits)
+    if found == value:
         text = f"{value:.10g}"
     else:
         text = f"{found:.3g}" if abs(found) < 100 else f"{found:.0f}"

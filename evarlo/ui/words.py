@@ -2,7 +2,17 @@
 
 from __future__ import annotations
 
+from decimal import ROUND_HALF_UP, Decimal
+
 SPELT = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
+
+
+def fixed(value: float, digits: int) -> str:
+    """A number with that many decimals and a true minus, halves rounded away from nought: what binary fractions leave behind the
+    twelfth figure decides nothing, so that a mean and a difference of the same figures end alike."""
+    step = Decimal(1).scaleb(-digits)
+    rounded = Decimal(f"{value:.12g}").quantize(step, ROUND_HALF_UP) + 0  # no minus before a nought
+    return f"{rounded or abs(rounded):f}".replace("-", "−")
 
 
 def counted(n: int, one: str, many: str = "") -> str:

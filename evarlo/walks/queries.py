@@ -174,8 +174,9 @@ def due(today: date) -> Iterable[Due]:
             done=Count("observations__plot", filter=~Q(observations__plot__in=out), distinct=True),
         )
     )
+    gone = set(out.filter(plot__trial__in=[r.trial_id for r in rounds]).values_list("plot", flat=True)) if rounds else set()
     for walk in rounds:
-        plots = len(walk.only) or walk.plots
+        plots = len(set(walk.only) - gone) if walk.only else walk.plots
         if walk.due_on and walk.done < plots:
             left = counted(plots - walk.done, "plot") if not walk.done else f"{plots - walk.done} of {plots} plots left"
             url = reverse("walks:walk", args=[walk.trial.slug])
@@ -209,10 +210,12 @@ class RoundLine:
 
 def round_lines(trial: Trial) -> list[RoundLine]:
     """The rounds of a trial, those to be walked first."""
-    plots = trial.plots.exclude(pk__in=left_out([trial])).count()
-    done: dict[int, int] = defaultdict(int)
-    for row in standing_of(trial).values("round").annotate(n=Count("plot", distinct=True)):
-        done[row["round"]] = row["n"]
+    out = left_out([trial])
+    plots = set(trial.plots.exclude(pk__in=out).values_list("pk", flat=True))
+    seen: dict[int, set[int]] = defaultdict(set)
+    for round_id, plot_id in standing_of(trial).values_list("round", "plot"):
+        seen[round_id].add(plot_id)
     rounds = Round.objects.filter(trial=trial).select_related("trait")
-    lines = [RoundLine(r, done[r.pk], len(r.only) or plots) for r in rounds]
+    asked = {r.pk: plots & set(r.only) if r.only else plots for r in rounds}
+    lines = [RoundLine(r, len(seen[r.pk] & asked[r.pk]), len(asked[r.pk])) for r in rounds]
     return sorted(lines, key=lambda x: (x.round.closed_at is not None or x.left == 0, x.round.due_on or date.max, x.round.pk))

@@ -15,6 +15,7 @@ from django.utils.safestring import SafeString
 
 from evarlo.ui import words
 from evarlo.ui.units import figure_shown, measured, unit_shown
+from evarlo.ui.words import fixed
 
 register = template.Library()
 
@@ -69,7 +70,7 @@ def verdict_mark(verdict: str) -> SafeString:
 @register.filter
 def places(value: float | None, digits: int) -> str:
     """A number with that many decimals and a true minus; a dash where there is none."""
-    return "–" if value is None else f"{value:.{digits}f}".replace("-", "−")
+    return "–" if value is None else fixed(value, digits)
 
 
 @register.filter
@@ -113,8 +114,8 @@ def signed(value: float | str | None, digits: int) -> str:
     """A difference with its sign; a dash where there is none, also where a template found nothing to take it from."""
     if value is None or isinstance(value, str):
         return "–"
-    rounded = round(value, digits) + 0.0  # no minus before a nought
-    return f"{rounded:{'+' if rounded else ''}.{digits}f}".replace("-", "−")
+    rounded = fixed(value, digits)
+    return rounded if rounded.startswith("−") or not rounded.strip("0.") else f"+{rounded}"
 
 
 @register.filter
