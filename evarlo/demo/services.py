@@ -16,7 +16,7 @@ from evarlo.demo.seasons import People, Season
 from evarlo.demo.stock import equip, fill_the_store
 from evarlo.demo.walking import befall
 from evarlo.grounds.models import Bed, Site
-from evarlo.grounds.weather import read_station, record_of, take_frost_dates
+from evarlo.grounds.weather import read_station
 from evarlo.people.models import User
 from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Cause, Trial
@@ -35,8 +35,6 @@ def build(today: date) -> None:
     }
     site = make_site(today)
     read_station(site, today - timedelta(days=1), years=9)
-    if (risk := record_of(site).risk) is not None:
-        take_frost_dates(site, risk)
     strip = Bed.objects.create(site=site, name="North strip", length_m=20.4, width_m=15.6, bearing=75)
     tide = Bed.objects.create(site=site, name="Tide bed", length_m=28, width_m=6.4, bearing=75)
     long = Bed.objects.create(site=site, name="Sluice bed", length_m=18.5, width_m=6.4, bearing=165)

@@ -16,6 +16,9 @@ class Site(models.Model):
     # Month and day, as 04-12, that frost passes or comes in half of the years.
     last_frost = models.CharField(max_length=5, blank=True)
     first_frost = models.CharField(max_length=5, blank=True)
+    frost_by = models.CharField(max_length=6, blank=True)  # `typed` or `record` where a person chose; else as the record is long
+    # What the record tells: month-days by risk at both ends, and its years. Empty while it tells nothing, null while not reckoned.
+    frost_record = models.JSONField(null=True, blank=True)
 
     class Meta:
         ordering = ["name"]

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from django import forms
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
 from evarlo.grounds.models import Site
 from evarlo.grounds.services import SITE_FIGURES, add_bed, bed_named, keep_site, site_on_record
+from evarlo.grounds.weather import frost_of
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words, read_day
@@ -79,9 +82,16 @@ def ground(request: PersonRequest) -> HttpResponse:
     return render(
         request,
         "grounds/ground.html",
-        {"sites": Site.objects.prefetch_related("beds"), "form": form},
+        {"sites": _with_frost(Site.objects.prefetch_related("beds")), "form": form},
         status=422 if form.errors else 200,
     )
+
+
+def _with_frost(sites: Iterable[Site]) -> list[Site]:
+    listed = list(sites)
+    for site in listed:
+        site.frost = frost_of(site)  # type: ignore[attr-defined]
+    return listed
 
 
 @may("plan")

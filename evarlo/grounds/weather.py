@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import Any
 
 from django.db import transaction
 
 from evarlo.devices.station import SimulatedStation, Station
-from evarlo.grounds.models import Site, WeatherDay
+from evarlo.grounds.models import Bed, Site, WeatherDay
 from evarlo.ui.fields import read_day
+from evarlo.ui.refused import Refused
 from trialcore.field.weather import Day, FrostRisk, frost_risk, gaps_in
 from trialcore.formats.sheet import Problem
 from trialcore.formats.table import read_table
+from trialcore.reckoning.frost import Frost, frost_at, sheltered
 
 COLDEST, HOTTEST, WETTEST = -70.0, 60.0, 2000.0
 OLDEST = date(1900, 1, 1)
@@ -69,6 +72,8 @@ def keep_days(site: Site, days: list[Day], source: str) -> int:
     ]
     fields = ["tmin", "tmax", "rain_mm", "soil_c", "source"]
     WeatherDay.objects.bulk_create(rows, update_conflicts=True, unique_fields=["site", "day"], update_fields=fields, batch_size=500)
+    site.frost_record = _kept(record_of(site).risk)
+    Site.objects.filter(pk=site.pk).update(frost_record=site.frost_record)
     return len(rows)
 
 
@@ -103,7 +108,39 @@ def record_of(site: Site) -> Record:
     return Record(days, tuple(gaps_in(days)), frost_risk(days, site.latitude or 0.0))
 
 
+def _kept(risk: FrostRisk | None) -> dict[str, Any]:
+    if risk is None:
+        return {}
+    return {
+        "last": {str(r): d for r, d in risk.last.items()},
+        "first": {str(r): d for r, d in risk.first.items()},
+        "years": risk.years,
+    }
+
+
+def frost_of(site: Site, environment: str = Bed.Environment.OPEN) -> Frost | None:
+    """The one frost of a site under what a bed stands: whatever page asks, it is the same. None where nothing is known."""
+    if site.frost_record is None:  # a record from before it was kept
+        site.frost_record = _kept(record_of(site).risk)
+    kept = site.frost_record
+    record = None
+    if kept:
+        ends = ({float(r): d for r, d in kept[end].items()} for end in ("last", "first"))
+        record = (*ends, kept["years"])
+    typed = (site.last_frost, site.first_frost) if site.last_frost and site.first_frost else None
+    by = site.frost_by if site.frost_by in ("typed", "record") else None
+    found = frost_at(typed, record, by)  # type: ignore[arg-type]
+    return sheltered(found, environment) if found else None
+
+
 @transaction.atomic
-def take_frost_dates(site: Site, risk: FrostRisk) -> None:
-    """Make the record's even chance the frost dates that the season rail and the doubts go by."""
-    Site.objects.filter(pk=site.pk).update(last_frost=risk.last[0.5], first_frost=risk.first[0.5])
+def go_by_frost(site: Site, by: str) -> None:
+    """Let every page go by the typed frost dates, or by those of the record. Raises Refused where there are none."""
+    there = {"typed": site.last_frost and site.first_frost, "record": record_of(site).risk}
+    if not there.get(by):
+        raise Refused(
+            "The record is too short to tell frost dates from; three whole years are needed."
+            if by == "record"
+            else "No frost dates are typed for this site."
+        )
+    Site.objects.filter(pk=site.pk).update(frost_by=by)

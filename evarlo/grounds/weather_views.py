@@ -13,16 +13,18 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.grounds.models import Site, WeatherDay, day_text
-from evarlo.grounds.weather import Record, keep_days, read_station, read_weather_sheet, record_of, take_frost_dates
+from evarlo.grounds.weather import Record, frost_of, go_by_frost, keep_days, read_station, read_weather_sheet, record_of
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.draw.weather import Drawn, weather_year
 from evarlo.ui.fields import Day, Number
 from evarlo.ui.notice import say, warn
+from evarlo.ui.refused import said_on_top
 from evarlo.ui.units import unit_shown
 from evarlo.ui.words import counted
 from trialcore.field.degree_days import day_length_hours, degree_days
 from trialcore.formats.sheet import decode
+from trialcore.reckoning.frost import Frost
 
 SHOWN = timedelta(days=396)
 
@@ -63,6 +65,8 @@ def _context(site: Site, record: Record, today: date, asked: Warmth, upload: Wea
     context: dict[str, Any] = {"site": site, "record": record, "warmth": asked, "upload": upload, "today": today, **more}
     if site.latitude is not None:
         context["daylight"] = day_length_hours(site.latitude, today.timetuple().tm_yday)
+    context["frost"] = frost_of(site)
+    context["risks"] = _risks(context["frost"])
     if not record.days:
         return context
     start, end = max(record.days[0].day, record.days[-1].day - SHOWN), record.days[-1].day
@@ -74,7 +78,6 @@ def _context(site: Site, record: Record, today: date, asked: Warmth, upload: Wea
         "said": said,
         "months": _months(drawn),
         "recent_gaps": [g for g in record.gaps if g[1] >= start],
-        "risks": _risks(record),
         "sum": _degree_days(record, asked),
     }
     return context
@@ -98,11 +101,11 @@ def _months(days: list[Drawn]) -> list[dict[str, Any]]:
     ]
 
 
-def _risks(record: Record) -> list[tuple[str, str, str]]:
-    if record.risk is None:
+def _risks(frost: Frost | None) -> list[tuple[str, str, str]]:
+    if frost is None:
         return []
     words = {0.9: "9 years in 10", 0.5: "half of the years", 0.1: "1 year in 10"}
-    return [(words[r], day_text(record.risk.last[r]), day_text(record.risk.first[r])) for r in words]
+    return [(words[r], day_text(frost.last[r]), day_text(frost.first[r])) for r in words]
 
 
 def _degree_days(record: Record, asked: Warmth) -> str:
@@ -161,11 +164,12 @@ def bring_in_weather(request: PersonRequest, pk: int) -> HttpResponse:
 @may("plan")
 @require_POST
 def take_frost_act(request: PersonRequest, pk: int) -> HttpResponse:
+    """Every page goes by the typed frost dates, or by those of the record."""
     site = get_object_or_404(Site, pk=pk)
-    risk = record_of(site).risk
-    if risk is None:
-        warn(request, "The record is too short to tell frost dates from; three whole years are needed.")
-    else:
-        take_frost_dates(site, risk)
-        say(request, f"{site.name}: frost dates are those of the record from now on.")
+    with said_on_top(request):
+        by = "typed" if request.POST.get("by") == "typed" else "record"
+        go_by_frost(site, by)
+        say(
+            request, f"{site.name}: every page goes by the frost dates {'typed' if by == 'typed' else 'of the record'} from now on."
+        )
     return redirect("grounds:weather", pk)

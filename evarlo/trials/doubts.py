@@ -6,8 +6,13 @@ from collections.abc import Iterable
 from datetime import date
 
 from evarlo.catalogue.models import Different
+from evarlo.grounds.models import Bed
 from evarlo.trials.models import Trial
+from evarlo.trials.queries import frost_of_trial
+from trialcore.reckoning.frost import comes_on
 from trialcore.reckoning.names import near_duplicates
+
+OUTSIDE = (Bed.Environment.OPEN, Bed.Environment.CONTAINERS)
 
 
 def date_doubts(trial: Trial) -> list[str]:
@@ -28,20 +33,18 @@ def date_doubts(trial: Trial) -> list[str]:
             said.append(f"Plants would go out {days} days old; {age[0]:g} to {age[1]:g} days are usual.")
     out = trial.plant_on or trial.sow_on
     if profile.get("frost") == "tender" and out and (frost := _frost_after(trial, out)):
-        tender = f"{trial.crop.name} is tender and would stand outside from {out:%-d %b}"
+        where = (
+            "outside" if trial.bed is None or trial.bed.environment in OUTSIDE else f"under {trial.bed.get_environment_display()}"
+        )
+        tender = f"{trial.crop.name} is tender and would stand {where} from {out:%-d %b}"
         said.append(f"{tender}; frost comes until {frost} in half of the years.")
     return said
 
 
 def _frost_after(trial: Trial, out: date) -> str:
     """The day of the last frost when `out` lies before it in the cold half of the year; empty otherwise."""
-    site = trial.bed.site if trial.bed else None
-    if site is None or not (site.last_frost and site.first_frost):
-        return ""
-    day = f"{out:%m-%d}"
-    wraps = site.first_frost > site.last_frost
-    cold = day < site.last_frost or day >= site.first_frost if wraps else site.first_frost <= day < site.last_frost
-    return site.last_frost_text if cold else ""
+    frost = frost_of_trial(trial)
+    return frost.last_text if frost and comes_on(frost, out) else ""
 
 
 def name_doubts(trial: Trial) -> list[str]:

@@ -13,7 +13,7 @@ from django.utils.safestring import SafeString
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.ground import Ground, ground_of, legend, scoring_ground
 from evarlo.trials.models import Exclusion, Plot, Trial
-from evarlo.trials.queries import names_are_hidden, without_names
+from evarlo.trials.queries import frost_of_trial, names_are_hidden, without_names
 from evarlo.trials.registry import Span, registry
 from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
 
@@ -109,12 +109,12 @@ def stage_spans(trial: Trial) -> dict[str, Span] | None:
 
 def frosts_of(trial: Trial, start: date, end: date) -> list[Frost]:
     """The parts of the season in which frost is likely in half of the years or more."""
-    site = trial.bed.site if trial.bed else None
-    if site is None or not (site.last_frost and site.first_frost):
+    frost = frost_of_trial(trial)
+    if frost is None:
         return []
     frosts = []
     for year in range(start.year - 1, end.year + 2):
-        comes = date.fromisoformat(f"{year}-{site.first_frost}")
-        goes = next(d for d in (date.fromisoformat(f"{y}-{site.last_frost}") for y in (year, year + 1)) if d > comes)
+        comes = date.fromisoformat(f"{year}-{frost.first[0.5]}")
+        goes = next(d for d in (date.fromisoformat(f"{y}-{frost.last[0.5]}") for y in (year, year + 1)) if d > comes)
         frosts.append(Frost(comes, goes))
     return frosts

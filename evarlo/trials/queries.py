@@ -12,17 +12,25 @@ from django.db.models import Prefetch
 
 from evarlo.catalogue.models import Trait
 from evarlo.grounds.models import Bed
+from evarlo.grounds.weather import frost_of
 from evarlo.people.permissions import allowed
 from evarlo.trials.drafting import DraftPlot, faults_in
 from evarlo.trials.laying import conditions_of
 from evarlo.trials.models import Deed, Entry, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Readings, registry
 from trialcore.layouts.neighbours import Fault
+from trialcore.reckoning.frost import Frost
 
 
 def trial_list() -> list[Trial]:
     """Every trial with its crop, newest season first."""
     return list(Trial.objects.filter(arriving=False).select_related("crop", "bed__site").prefetch_related("more_beds"))
+
+
+def frost_of_trial(trial: Trial) -> Frost | None:
+    """The frost where a trial stands, moved by what its bed is under; None where nothing is known of it."""
+    bed = trial.bed
+    return trial.once("frost", lambda: frost_of(bed.site, bed.environment)) if bed else None
 
 
 def names_shown(trial: Trial, user: Any) -> bool:

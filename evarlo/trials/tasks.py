@@ -14,6 +14,7 @@ from evarlo.grounds.weather import Record, record_of
 from evarlo.trials.doubts import date_doubts
 from evarlo.trials.models import Task, Trial
 from evarlo.trials.needs import entries_short, plan_of
+from evarlo.trials.queries import frost_of_trial
 from evarlo.trials.registry import Due, registry
 from evarlo.ui.fields import read_day
 from trialcore.field.weather import soil_warm_on
@@ -28,6 +29,8 @@ BEFORE_SETTING: dict[str, tuple[str, Offset]] = {  # what other planting materia
     "clove": ("Split the bulbs into cloves", (-2, -1, 0)),
     "crown": ("Soak the crowns", (-1, 0, 0)),
 }
+
+PICKED_FOR = {"once over": 7, "repeated": 28}  # days that a crop is picked, of which the season has to leave room
 
 
 @dataclass(frozen=True)
@@ -123,6 +126,8 @@ def tasks_of(
             done = done or begun.get((trial.pk, "sow"))  # what was sown is no longer ordered
         fixed = planned[u.key] if u.key in MILESTONES else own.on if own else None
         limits = (window.earliest, window.latest) if u.key == "sow" and window else (None, None)
+        if u.key == "plant" and window and window.out:
+            limits = (window.out, None)
         made.append(schedule.Task(u.key, u.after, u.offset, fixed, done, limits))
         shown[u.key] = (u.what, own, "")
     for n, (level, day) in enumerate(dated_levels(trial)[1:], start=2):
@@ -177,20 +182,22 @@ def season_tasks(trial: Trial) -> SeasonTasks:
 def window_of(trial: Trial, record: Record | None) -> SowingWindow:
     """When the crop can be sown at the trial's site in its year, as far as the record of the weather tells."""
     profile, plan = trial.crop.profile, plan_of(trial)
-    risk = record.risk if record else None
+    frost = frost_of_trial(trial)
     year = trial.sow_on.year if trial.sow_on else int(trial.season[:4]) if trial.season[:4].isdigit() else trial.made_at.year
     soil = profile.get("soil_c")
-    warm = _usually_warm(record, soil[0]) if record and soil and not plan.transplant else None
+    latitude = (trial.bed.site.latitude or 0.0) if trial.bed else 0.0
+    warm = _usually_warm(record, soil[0], latitude) if record and soil and not plan.transplant else None
     return sowing_window(
         year,
         tender=profile.get("frost") == "tender",
-        last_frost=risk.last if risk else None,
-        first_frost=risk.first if risk else None,
+        last_frost=frost.last if frost else None,
+        first_frost=frost.first if frost else None,
         soil_warm=warm,
         raised_days=_pair(profile.get("transplant_days")) if plan.transplant else None,
         emergence_days=_pair(profile.get("emergence_days")),
         ready_days=_pair(profile.get("edible_days")),
-        ends_with_frost="frost" in str(profile.get("cutoff", "")),
+        ends_with_frost=profile.get("frost") == "tender" or "frost" in str(profile.get("cutoff", "")),
+        picked_days=PICKED_FOR["repeated" if profile.get("picking") == "repeated" else "once over"],
     )
 
 
@@ -198,13 +205,17 @@ def _pair(days: Any) -> tuple[int, int] | None:
     return (int(days[0]), int(days[1])) if days else None
 
 
-def _usually_warm(record: Record, needed: float) -> str | None:
+def _usually_warm(record: Record, needed: float, latitude: float) -> str | None:
     """The month-day by which the soil was warm in half of the years on record."""
-    years = sorted({d.day.year for d in record.days})
-    found = [day for y in years if (day := soil_warm_on([d for d in record.days if d.day.year == y], needed, date(y, 1, 1)))]
+    found = []
+    for year in sorted({d.day.year for d in record.days}):
+        winter = date(year, 1, 1) if latitude >= 0 else date(year, 7, 1)  # the search begins in the cold of the year
+        some = [d for d in record.days if winter <= d.day < winter + timedelta(days=365)]
+        if day := soil_warm_on(some, needed, winter):
+            found.append((day - winter).days)
     if not found:
         return None
-    return f"{date(2001, 1, 1) + timedelta(days=median_low([d.timetuple().tm_yday for d in found]) - 1):%m-%d}"
+    return f"{date(2001, 1 if latitude >= 0 else 7, 1) + timedelta(days=median_low(found)):%m-%d}"
 
 
 def _conflicts(trial: Trial, lines: list[Line], window: SowingWindow, record: Record | None) -> Iterable[str]:

@@ -16,7 +16,8 @@ def reason_in_words(reason: Reason, criteria: Sequence[Criterion]) -> str:
     chance = "" if reason.chance is None else percent(reason.chance)
     matters = next((f"{c.matters:g} {c.trait.shown_unit}".strip() for c in criteria if c.trait.name == reason.criterion), "")
     must = next((c.must_in_words for c in criteria if c.trait.name == reason.criterion), "")
-    likely = "likely" if (reason.chance or 0) >= LIKELY else "more likely than not"
+    chance_of = reason.chance or 0.0
+    likely = "likely" if chance_of >= LIKELY else "more likely than not" if chance_of > 0.5 else "as likely as not"
     return {
         Ground.NO_FIGURE: f"There is no figure for {trait}, so it cannot be judged.",
         Ground.KNOCKED_OUT: f"Fails what it must have in {trait}, {must}: chance {chance}.",

@@ -122,7 +122,7 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
     if lead.better_by < lead.matters:
         return Suggestion(Verdict.RETEST, (Reason(Ground.BETTER_BUT_SMALL, lead.criterion, ahead),))
     held = [Reason(Ground.HELD_BACK, e.criterion, worse) for e in others if (worse := _worse(e)) > rule.spoils]
-    held += [Reason(Ground.MAY_FAIL, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails > rule.spoils]
+    held += [Reason(Ground.MAY_FAIL, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails >= rule.spoils]
     if held:
         return Suggestion(Verdict.RETEST, tuple(held))
     return Suggestion(Verdict.RECOMMEND, (Reason(Ground.BETTER, lead.criterion, ahead),))

@@ -8,6 +8,7 @@ In this room:
     names              names that may mean one cultivar
     rotation           what stood where before, and two crops that want one place
     schedule           when the tasks of a season fall, and what moves with what
+    frost              one frost risk for a place, moved by what a bed stands under
     raising_space      room for trays, and when it would be too little
     balance, resow     every seed accounted for; whether to sow an entry again
     shortage           too few plants: the ways out, and what each leaves of the trial

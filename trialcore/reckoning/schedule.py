@@ -101,6 +101,8 @@ class SowingWindow:
     best: date | None
     latest: date | None
     reasons: tuple[str, ...]
+    out: date | None = None
+    """The first day on which raised plants of a tender crop may stand outside, with frost after it in half of the years."""
 
 
 def sowing_window(
@@ -114,13 +116,14 @@ def sowing_window(
     emergence_days: tuple[int, int] | None = None,
     ready_days: tuple[int, int] | None = None,
     ends_with_frost: bool = False,
+    picked_days: int = 0,
 ) -> SowingWindow:
     """Count back from frost and warmth to when a crop can be sown in `year`.
 
     `last_frost` and `first_frost` are month-days (`04-12`) by risk, with 0.5 and 0.1 at least; `soil_warm` that on which the
     soil is usually warm enough. `raised_days` is the age at planting out, None for a crop sown where it stands;
     `ready_days` from sowing to first edible. A tender crop stands outside only after frost; one that `ends_with_frost` has to
-    be ready before it comes. At the earliest the risk of frost is one half, at best one tenth.
+    be ready, and be picked for `picked_days`, before it comes. At the earliest the risk of frost is one half, at best one tenth.
     """
     reasons: list[str] = []
     starts: list[date] = []
@@ -140,10 +143,12 @@ def sowing_window(
     latest = None
     if ends_with_frost and first_frost and ready_days:
         latest = _on(year, first_frost[0.1], after=_on(year, last_frost[0.5]) if last_frost else None) - timedelta(
-            days=ready_days[1]
+            days=ready_days[1] + picked_days
         )
-        reasons.append(f"ready before frost comes again, from {_said(first_frost[0.1])} in one year of ten")
-    return SowingWindow(max(starts, default=None), max(best, default=None), latest, tuple(reasons))
+        picked = f"picked for {picked_days} days" if picked_days else "ready"
+        reasons.append(f"{picked} before frost comes again, from {_said(first_frost[0.1])} in one year of ten")
+    out_from = _on(year, last_frost[0.5]) if tender and last_frost and raised_days else None
+    return SowingWindow(max(starts, default=None), max(best, default=None), latest, tuple(reasons), out_from)
 
 
 def _on(year: int, month_day: str, after: date | None = None) -> date:

@@ -7,11 +7,11 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
 from evarlo.grounds.models import Site, WeatherDay
-from evarlo.grounds.weather import keep_days, read_station, read_weather_sheet, record_of
+from evarlo.grounds.weather import frost_of, keep_days, read_station, read_weather_sheet, record_of
 from evarlo.people.models import User
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
-from trialcore.field.weather import Day
+from trialcore.field.weather import Day, simulated_days
 
 UNTIL = date(2026, 6, 30)
 
@@ -47,9 +47,32 @@ class Weather(TestCase):
         self.site.refresh_from_db()
         risk = record_of(self.site).risk
         assert risk is not None
-        self.assertEqual((self.site.last_frost, self.site.first_frost), (risk.last[0.5], risk.first[0.5]))
+        frost = frost_of(self.site)
+        assert frost is not None
+        self.assertEqual((self.site.frost_by, frost.last, frost.first), ("record", risk.last, risk.first))
         with self.assertNumQueries(4):  # session, person, site, record
             self.client.get(self.url())
+
+    def test_every_page_goes_by_one_frost(self) -> None:
+        """Typed 5 March and 25 November; a record of three winters does not outvote them, one of nine does, unless a person says so."""
+        Site.objects.filter(pk=self.site.pk).update(last_frost="03-05", first_frost="11-25")
+        read_station(Site.objects.get(pk=self.site.pk), UNTIL, years=4)
+        site = Site.objects.get(pk=self.site.pk)
+        short = frost_of(site)
+        assert short is not None
+        self.assertEqual((short.source, short.last[0.5], short.last[0.1], short.first[0.1]), ("typed", "03-05", "03-18", "11-12"))
+        self.assertContains(self.client.get(self.url()), "is too short to outvote them")
+        tunnel = frost_of(site, "tunnel")
+        assert tunnel is not None
+        self.assertEqual((tunnel.last[0.5], tunnel.first[0.5], tunnel.moved), ("02-19", "12-09", 14))
+        keep_days(site, simulated_days(53.4, date(2016, 1, 1), 3650, seed=3, gaps=False), "sheet")
+        long = frost_of(Site.objects.get(pk=self.site.pk))
+        assert long is not None
+        self.assertEqual(long.source, "record")
+        self.client.post(self.url("take-frost"), {"by": "typed"})
+        chosen = frost_of(Site.objects.get(pk=self.site.pk))
+        assert chosen is not None
+        self.assertEqual((chosen.source, chosen.last[0.5]), ("typed", "03-05"))
 
     def test_the_page_is_read_in_fahrenheit_and_inches_by_those_who_use_them(self) -> None:
         keep_days(
@@ -70,7 +93,7 @@ class Weather(TestCase):
         self.assertContains(self.client.get(self.url()), "No weather on record")
         self.client.post(self.url("take-frost"))
         self.site.refresh_from_db()
-        self.assertEqual(self.site.last_frost, "")
+        self.assertEqual((self.site.last_frost, self.site.frost_by), ("", ""))
 
     def test_a_sheet_takes_the_place_of_what_was_there(self) -> None:
         keep_days(self.site, [Day(date(2026, 5, 1), 1.0, 9.0)], "station")

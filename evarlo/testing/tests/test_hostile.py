@@ -196,7 +196,7 @@ class Hostile(TestCase):
 
     def test_a_manager_may_type_anything(self) -> None:
         for seed in (1, 2):
-            seen = self.storm(seed, Role.MANAGER, 350)
+            seen = self.storm(seed, Role.MANAGER, 480)
             self.assertGreater(seen.get(422, 0), 20)  # much was refused in words
             self.assertGreater(seen.get(302, 0), 10)  # and some was kept
 

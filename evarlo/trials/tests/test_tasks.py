@@ -8,13 +8,13 @@ from icalendar import Calendar
 
 from evarlo.catalogue.models import Crop
 from evarlo.grounds.models import Site
-from evarlo.grounds.weather import keep_days
+from evarlo.grounds.weather import Record, keep_days
 from evarlo.people.models import Role, User
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.task_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
-from evarlo.trials.tasks import dated_levels, season_tasks
+from evarlo.trials.tasks import _usually_warm, dated_levels, season_tasks
 from evarlo.ui.refused import Refused
 from trialcore.field.weather import simulated_days
 
@@ -110,7 +110,7 @@ class Seasons(TestCase):
         late = world.trial(self.by, name="Late", crop=crop, sow_on=date(2026, 9, 1))
         said = " ".join(season_tasks(late).conflicts)
         self.assertIn(f"Sowing on 1 Sep is later than {season.window.latest:%-d %b}", said)
-        self.assertIn("ready before frost comes again", said)
+        self.assertIn("picked for 7 days before frost comes again", said)
 
     def test_sowing_is_counted_back_from_a_market_day(self) -> None:
         url = reverse("trials:calendar-page", args=[self.made.slug])
@@ -166,3 +166,12 @@ class Seasons(TestCase):
         self.client.post(reverse("trials:new-feed", args=[self.made.slug]))
         self.client.logout()
         self.assertEqual(self.client.get(reverse("trials:feed", args=[key])).status_code, 404)
+
+    def test_south_of_the_equator_the_soil_warms_in_their_spring(self) -> None:
+        days = tuple(simulated_days(-41.0, date(2016, 1, 1), 3650, seed=3, gaps=False))
+        found = _usually_warm(Record(days, (), None), 13.0, -41.0)
+        assert found is not None
+        self.assertTrue("09-01" < found < "12-15", found)
+        north = _usually_warm(Record(tuple(simulated_days(53.4, date(2016, 1, 1), 3650, seed=3, gaps=False)), (), None), 10.0, 53.4)
+        assert north is not None
+        self.assertTrue("03-01" < north < "06-15", north)

@@ -36,6 +36,6 @@ document.addEventListener("focusin", async (event) => {
   if (names || !event.target.matches(WRITTEN)) return;
   names = [];
   const answer = await fetch(document.getElementById("names").dataset.of).catch(() => null);
-  if (answer?.ok) ({ names } = await answer.json());
+  if (answer?.ok && !answer.redirected) ({ names } = await answer.json());
   else names = null;
 });
