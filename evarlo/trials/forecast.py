@@ -86,10 +86,12 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
                 made["judged"] = judged_stations(made["rows"], made["plants_a_row"], border)
     crop = crop_named(typed.get("crop") or "")
     usual = NeedPlan(**defaults_for(crop)) if crop else NeedPlan()
+    raised = usual.transplant or bool(typed.get("plant_on"))
+    usual.transplant = {"raised": True, "sown": False}.get(str(typed.get("raised")), raised)
     if crop and typed.get("cv_percent"):
         made["cv_said"] = cv_in_words(typed, wanted, crop)
     if crop and typed.get("sow_on"):
-        made |= _dates(typed, crop)
+        made |= _dates(typed, crop, usual)
     if plants:
         made["seeds"], made["trays"] = seeds_in_all([n * plants for n in wanted.plots_each], usual)
     made |= _precision(typed, wanted, usual, length * width if length and width else None, plants)
@@ -119,11 +121,12 @@ def cv_in_words(typed: dict[str, Any], wanted: Wanted, crop: Crop) -> str:
     return f"No own trial of {crop.name.lower()} is signed yet, so {cv:.0f} % from plot to plot is a usual figure.{span}"
 
 
-def _dates(typed: dict[str, Any], crop: Crop) -> dict[str, Any]:
+def _dates(typed: dict[str, Any], crop: Crop, usual: NeedPlan) -> dict[str, Any]:
     """The season as the typed days and the crop's profile make it, and what about it is doubtful."""
     days = {name: typed.get(name) for name in ("sow_on", "plant_on", "pick_on")}
     known = BedOnRecord.objects.filter(site__name__iexact=typed.get("site") or "").select_related("site").first()
     trial = Trial(crop=crop, bed=known, **days)
+    usual.trial = trial  # its plan, wherever the tasks ask for it
     rows = [
         Row(key, what, d.on, d.earliest, d.latest, "settled" if d.settled else "reckoned", False, bool(d.late_by or d.early_by))
         for key, what, d in planned_dates(trial)

@@ -14,6 +14,7 @@ from evarlo.grounds.models import Bed
 from evarlo.grounds.services import add_bed, bed_named, site_on_record
 from evarlo.trials.advice import DESIGNS
 from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, WITHDRAWN, Trial
+from evarlo.trials.needs import plan_of
 from evarlo.trials.queries import FILLED
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, SHARED, CriterionPlan, TrialPlan
 from evarlo.ui.fields import Day, Number, Words
@@ -148,6 +149,11 @@ class NewTrial(Criteria):
     between_rows_cm = Number(label="Between rows", low=1, high=500, unit="cm")
     in_row_cm = Number(label="In the row", low=0.5, high=500, unit="cm")
     cv_percent = Number(label="Plot-to-plot CV", low=0.5, high=100, unit="%", initial=15)
+    raised = forms.ChoiceField(
+        label="Plants",
+        choices=[("", "as this crop usually is"), ("raised", "raised, then planted out"), ("sown", "sown where they stand")],
+        required=False,
+    )
     sow_on = Day(label="Sow on", required=False)
     plant_on = Day(label="Plant on", required=False)
     pick_on = Day(label="First pick about", required=False)
@@ -157,7 +163,7 @@ class NewTrial(Criteria):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        for name in ("design", "factor", "levels", "repeated"):
+        for name in ("design", "factor", "levels", "repeated", "raised"):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
         for name, field in self.fields.items():
             if field.required and name not in ("blind",):
@@ -248,6 +254,7 @@ class NewTrial(Criteria):
             crop=crop,
             bed=bed,
             criteria=self.criteria,
+            raised={"raised": True, "sown": False}.get(data["raised"]),
         )
 
 
@@ -291,6 +298,7 @@ def as_typed(trial: Trial) -> dict[str, Any]:
         "repeated": ", ".join(e.cultivar.name for e in entries if e.repeated),
         "levels": "\n".join(trial.levels),
         "more_beds": "\n".join(b.name for b in trial.beds[1:]),
+        "raised": "raised" if plan_of(trial).transplant else "sown",
     }
     if trial.bed:
         bed = trial.bed

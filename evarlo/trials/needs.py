@@ -98,7 +98,8 @@ class Needs:
 
 def plan_of(trial: Trial) -> NeedPlan:
     """How the trial's needs are reckoned; from its crop's profile while nobody has said otherwise. Nothing is written."""
-    return getattr(trial, "need_plan", None) or NeedPlan(trial=trial, **defaults_for(trial.crop))
+    usual = defaults_for(trial.crop) | ({"transplant": True} if trial.plant_on else {})  # what is planted was raised
+    return getattr(trial, "need_plan", None) or NeedPlan(trial=trial, **usual)
 
 
 def defaults_for(crop: Crop) -> dict[str, Any]:

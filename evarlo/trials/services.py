@@ -31,6 +31,7 @@ from evarlo.trials.models import (
     Plot,
     Trial,
 )
+from evarlo.trials.needs import defaults_for, plan_of
 from evarlo.ui.refused import Refused
 from evarlo.ui.words import counted
 from trialcore.layouts.bed import judged_stations, stations
@@ -85,6 +86,7 @@ class TrialPlan:
     guard_m: float = 0.0
     border: int = 0
     saves_seed: bool = False
+    raised: bool | None = None  # in a nursery and planted out; None as the crop usually is, and raised where a day to plant is set
 
 
 # What a plan and its trial share under one name.
@@ -123,6 +125,7 @@ def plan_trial(plan: TrialPlan, by: User, seed: int | None = None) -> Trial:
     slug = free_slug(f"{plan.name} {plan.season}")
     trial = Trial.objects.create(slug=slug, levels=list(plan.levels), made_by=by, made_at=timezone.now(), **shared)
     _put_in(trial, plan, seed)
+    _keep_raising(trial, plan)
     record(trial, by, f"Planned with {counted(len(plan.entries), 'entry')}: {trial.design_in_words}."[:300])
     lay_out(trial, seed, by)
     return trial
@@ -143,6 +146,7 @@ def change_plan(trial: Trial, plan: TrialPlan, by: User) -> Trial:
     trial.criteria.all().delete()
     trial.block_places.all().delete()
     _put_in(trial, plan)
+    _keep_raising(trial, plan)
     record(trial, by, f"Plan changed: {counted(len(plan.entries), 'entry')}, {trial.design_in_words}."[:300])
     lay_out(trial, None, by)
     return trial
@@ -300,6 +304,13 @@ def _put_in(trial: Trial, plan: TrialPlan, seed: int | None = None) -> None:
     trial.read_anew()
 
 
+def _keep_raising(trial: Trial, plan: TrialPlan) -> None:
+    """Whether plants are raised, where it was said or a day to plant says it: every task, window and need follows."""
+    raised = True if plan.raised is None and plan.plant_on else plan.raised
+    if raised is not None and plan_of(trial).transplant != raised:
+        keep_need_plan(trial, {**defaults_for(trial.crop), "transplant": raised})
+
+
 def _check_plan(plan: TrialPlan, instead_of: Trial | None = None) -> None:
     folded = [name.casefold() for name in plan.entries]
     _check_entries(plan, folded)
@@ -316,6 +327,8 @@ def _check_plan(plan: TrialPlan, instead_of: Trial | None = None) -> None:
 
 def _check_dates(plan: TrialPlan) -> None:
     """No phase is planned before the one ahead of it."""
+    if plan.raised is False and plan.plant_on:
+        raise Refused("A day to plant is for raised plants. Leave it empty, or raise them.", "plant_on")
     dates = [("sow_on", plan.sow_on), ("plant_on", plan.plant_on), ("pick_on", plan.pick_on)]
     known = [(field, day) for field, day in dates if day]
     for (_, earlier), (field, later) in itertools.pairwise(known):

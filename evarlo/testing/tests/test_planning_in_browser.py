@@ -316,7 +316,7 @@ class Records(BrowserTest):
         page.goto(self.at(f"/ground/{site.pk}/weather/"))
         expect(page.get_by_text("No weather on record")).to_be_visible()
         page.get_by_role("button", name="Read the station").dblclick()
-        expect(page.get_by_role("heading", name="Frost by risk")).to_be_visible()
+        expect(page.get_by_role("heading", name="Months")).to_be_visible()
         days = WeatherDay.objects.filter(site=site)
         held = days.count()
         self.assertEqual(held, days.values("day").distinct().count())

@@ -13,8 +13,10 @@ from evarlo.testing.pages import TestCase
 from evarlo.trials.doubts import date_doubts
 from evarlo.trials.laying import fix_layout, lay_out, shuffle
 from evarlo.trials.models import Exclusion, Plot, Trial
+from evarlo.trials.needs import plan_of
 from evarlo.trials.queries import layout_faults_of
 from evarlo.trials.services import exclude_plot, lift_exclusion, plan_trial
+from evarlo.trials.tasks import season_tasks
 from evarlo.ui.refused import Refused
 
 TYPED: dict[str, Any] = {
@@ -319,3 +321,30 @@ class OtherCriteria(TestCase):
         page = self.client.get(reverse("trials:new"))
         for how in ("Weighed on a walk, or at the picks", "From weigh-ins", "Scored on walks"):
             self.assertContains(page, f'<optgroup label="{how}">')
+
+
+class RaisedOrSown(TestCase):
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.client.force_login(self.by)
+
+    def keys(self, made: Trial) -> set[str]:
+        return {line.key for line in season_tasks(Trial.objects.get(pk=made.pk)).lines}
+
+    def test_a_day_to_plant_makes_it_raised_and_all_tasks_follow(self) -> None:
+        Crop.objects.get_or_create(name="Bulb fennel")[0]
+        Crop.objects.filter(name="Bulb fennel").update(profile={"raising": "direct"})
+        sown = world.trial(self.by, name="Sown", sow_on=date(2026, 4, 1))
+        self.assertFalse(plan_of(sown).transplant)
+        self.assertFalse({"plant", "harden"} & self.keys(sown))
+        raised = world.trial(self.by, name="Raised", sow_on=date(2026, 4, 1), plant_on=date(2026, 5, 4))
+        self.assertTrue(plan_of(Trial.objects.get(pk=raised.pk)).transplant)
+        self.assertLessEqual({"plant", "harden"}, self.keys(raised))
+
+    def test_it_can_be_said_and_a_day_to_plant_what_is_sown_is_refused(self) -> None:
+        Crop.objects.filter(name="Bulb fennel").update(profile={"raising": "transplant"})
+        made = world.trial(self.by, raised=False)
+        self.assertFalse(plan_of(Trial.objects.get(pk=made.pk)).transplant)
+        with self.assertRaisesMessage(Refused, "A day to plant is for raised plants"):
+            world.trial(self.by, name="Other", raised=False, sow_on=date(2026, 4, 1), plant_on=date(2026, 5, 4))
+        self.assertTrue(plan_of(world.trial(self.by, name="Said", raised=True)).transplant)
