@@ -48,7 +48,8 @@ def _yields(trial: Trial) -> dict[int, PlotYield]:
     sown, stand = sown_on(trial), stands_over(trial)
     once = trial.crop.profile.get("picking") == "once over"
     area = {pk: length * width * trial.judged_share for pk, length, width in trial.plots.values_list("pk", "length", "width")}
-    return {pk: plot_yield(taken, area[pk], stand[pk], sown.get(pk), once) for pk, taken in picks.items()}
+    known = [(pk, taken) for pk, taken in picks.items() if pk in area and pk in stand]  # read one after the other
+    return {pk: plot_yield(taken, area[pk], stand[pk], sown.get(pk), once) for pk, taken in known}
 
 
 def readings(trial: Trial, trait: Trait) -> Readings:

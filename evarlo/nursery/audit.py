@@ -129,8 +129,17 @@ def besides_of(trial: Trial, lots: bool = True) -> dict[str, tuple[Difference, .
     if check is None:
         return {}
     found = besides(facts_of(trial, book_of(trial), lots), check, SLACK)
-    made = {code: [Difference(_beside_in_words(b), b.apart and b.about in HOLDS) for b in some] for code, some in found.items()}
-    return {code: tuple(sorted(some, key=lambda d: not d.holds)) for code, some in made.items()}
+    return {code: _told(some) for code, some in found.items()}
+
+
+def _told(some: Sequence[Besides]) -> tuple[Difference, ...]:
+    """What stands apart and what could hold a verdict in full, the rest by its number: the fairness page has it all."""
+    full = [b for b in some if b.apart or b.about in HOLDS]
+    made = [Difference(_beside_in_words(b), b.apart and b.about in HOLDS) for b in full]
+    made.sort(key=lambda d: not d.holds)
+    if rest := len(some) - len(full):
+        made.append(Difference(f"In part also in {counted(rest, 'other thing')}, see Fairness", False))
+    return tuple(made)
 
 
 def _beside_in_words(b: Besides) -> str:

@@ -13,6 +13,7 @@ LEAST = 6.6  # percent of the axis that a chip needs to bear its name
 LANES = (6, 28)
 CHIP = 19
 AXIS = 62
+CHAR = 0.55  # percent of the axis that a letter of a label takes on a page of usual width
 
 
 @dataclass(frozen=True)
@@ -80,7 +81,11 @@ def rail(chips: Sequence[Chip], marks: Sequence[Mark], frosts: Sequence[Frost], 
                 f"{month:%b}",
             )
         )
-    parts += [_mark(m, at(m.on)) for m in marks if first <= m.on <= last]
+    room = _Room()
+    if first <= today <= last:
+        room.take(at(today), f"today {today:%-d %b}", at(today) > 90)
+    within = sorted((m for m in marks if first <= m.on <= last), key=lambda m: (not m.hurts, m.on))
+    parts += [_mark(m, at(m.on), room) for m in within]
     parts += _chips(chips, at)
     if first <= today <= last:
         left = at(today) > 90
@@ -117,17 +122,37 @@ def months_between(first: date, last: date) -> list[date]:
     return found
 
 
-def _mark(mark: Mark, x: float) -> SafeString:
+class _Room:
+    """What of the line of labels is taken, in percent of the axis: one that would lie over another is left to its title."""
+
+    def __init__(self) -> None:
+        self.taken: list[tuple[float, float]] = []
+
+    def take(self, x: float, text: str, left: bool) -> bool:
+        """Whether the text has room beside its place; it is taken then."""
+        wide = CHAR * len(text) + 1
+        start, end = (x - wide, x) if left else (x, x + wide)
+        if start < 0 or end > 100 or any(start < b and a < end for a, b in self.taken):
+            return False
+        self.taken.append((start, end))
+        return True
+
+
+def _mark(mark: Mark, x: float, room: _Room) -> SafeString:
+    left = not room.take(x, mark.label, False) if mark.label else False
+    label = "" if left and not room.take(x, mark.label, True) else mark.label
     return format_html(
         '<svg class="pin{}" x="{}%" y="{}" overflow="visible" tabindex="0" role="img" aria-label="{}">'
         '<title>{}</title><path d="M-5 0h10l-5 -7z"/><rect class="hit" x="-9" y="-14" width="18" height="18"/>'
-        '<text x="7" y="-3">{}</text></svg>',
+        '<text x="{}" y="-3" text-anchor="{}">{}</text></svg>',
         " hurts" if mark.hurts else "",
         _p(x),
         AXIS,
         mark.text,
         mark.text,
-        mark.label,
+        -7 if left else 7,
+        "end" if left else "start",
+        label,
     )
 
 

@@ -33,6 +33,9 @@ document.addEventListener("keydown", (event) => {
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
 });
+document.addEventListener("change", (event) => {
+  if (event.target.matches("select[data-go]")) event.target.form.requestSubmit();
+});
 
 // A form of a whole page is sent once, however often its button is pressed, and only while someone is logged in: what was
 // typed would be lost on the way to the log-in. Coming back to the page frees it.
