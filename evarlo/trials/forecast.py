@@ -18,6 +18,7 @@ from evarlo.trials.advice import advised_design
 from evarlo.trials.doubts import date_doubts
 from evarlo.trials.drafting import Draft, Wanted, precision_of, room_lacking, sketch
 from evarlo.trials.frame import frosts_of
+from evarlo.trials.laying import drawing_of, wanted_of
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
 from evarlo.trials.needs import cells_of, defaults_for, seeds_of
 from evarlo.trials.registry import registry
@@ -288,6 +289,16 @@ def room_in_words(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], drawn: Dr
     what = f" {' or '.join(would).capitalize()} would fit." if would else " Fewer entries or another bed are needed."
     which = "the last bed" if len(beds) > 1 else "the bed"
     return f"It does not fit: {which} would have to be {_lacking(drawn.short_by)}.{what}"
+
+
+def room_of(trial: Trial) -> str:
+    """Why the drawn layout of a trial does not fit its beds; empty where it does."""
+    drawn = drawing_of(trial)(trial.layout_seed or 0)
+    if drawn.fits:
+        return ""
+    beds = [Bed(b.length_m, b.width_m) for b in trial.beds]
+    size = PlotSize(trial.plot_length_m or 1, trial.plot_width_m or 1, trial.path_m, trial.guard_m)
+    return room_in_words(wanted_of(trial), size, beds, drawn)
 
 
 def _shrunk(size: PlotSize, twentieths: int) -> PlotSize:

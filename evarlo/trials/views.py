@@ -22,7 +22,7 @@ from evarlo.trials import queries
 from evarlo.trials.advice import DESIGNS
 from evarlo.trials.bed_doubts import bed_doubts
 from evarlo.trials.doubts import date_doubts, name_doubts
-from evarlo.trials.forecast import forecast, own_cvs
+from evarlo.trials.forecast import forecast, own_cvs, room_of
 from evarlo.trials.forms import ChangeCriteria, LeaveOut, MoveBlock, NewTrial, RenameForm, SwapPlots, as_typed
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import MOST_DOTS, close_plan, small_ground
@@ -167,7 +167,7 @@ def _plan(request: PersonRequest, trial: Trial, renaming: RenameForm | None = No
         "names_shown": queries.names_shown(trial, request.user),
         "plot_count": trial.plots.count(),
         "faults": queries.layout_faults_of(trial),
-        "doubts": date_doubts(trial) + (name_doubts(trial) if queries.names_shown(trial, request.user) else []),
+        "doubts": _overhang(trial) + date_doubts(trial) + (name_doubts(trial) if queries.names_shown(trial, request.user) else []),
         "ground_doubts": bed_doubts(trial),
         "blocks": queries.blocks_of(trial) if queries.may_move(trial) else [],
         "renaming": renaming or RenameForm(initial={"name": trial.name}),
@@ -194,6 +194,14 @@ def criteria(request: PersonRequest, slug: str) -> HttpResponse:
 def names(request: PersonRequest, slug: str) -> HttpResponse:
     """What is hidden from those who must not know it, asked for when somebody begins to write."""
     return JsonResponse({"names": queries.names_to_hide(trial_or_404(slug), request.user)})
+
+
+def _overhang(trial: Trial) -> list[str]:
+    """That a layout which can still be drawn anew does not fit its bed, by how much, and what would fit."""
+    if trial.is_fixed or trial.bed is None or trial.layout_seed is None or not trial.plot_area_m2:
+        return []
+    said = room_of(trial)
+    return [said] if said else []
 
 
 @may("plan")

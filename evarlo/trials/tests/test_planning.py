@@ -348,3 +348,15 @@ class RaisedOrSown(TestCase):
         with self.assertRaisesMessage(Refused, "A day to plant is for raised plants"):
             world.trial(self.by, name="Other", raised=False, sow_on=date(2026, 4, 1), plant_on=date(2026, 5, 4))
         self.assertTrue(plan_of(world.trial(self.by, name="Said", raised=True)).transplant)
+
+
+class Overhang(TestCase):
+    def test_a_layout_that_does_not_fit_says_so_and_what_would(self) -> None:
+        by = world.person()
+        self.client.force_login(by)
+        made = world.trial(by, fixed=False, plot_length_m=4.5, plot_width_m=5.0)
+        page = self.client.get(made.get_absolute_url())
+        self.assertContains(page, "It does not fit: the bed would have to be")
+        self.assertContains(page, "would fit")
+        fits = world.trial(by, name="Fits", fixed=False)
+        self.assertNotContains(self.client.get(fits.get_absolute_url()), "It does not fit")

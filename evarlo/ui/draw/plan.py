@@ -237,6 +237,9 @@ def _words(t: Tag, x: float, y: float, w: float, h: float) -> Iterator[tuple[str
     """The number and as many of the two texts as there is room for, each as read and as drawn."""
     size = min(14.0, h * 0.55, (w - 4) / (0.6 * max(2, len(t.number))))
     inset, low = min(7, w / 8), y + h - min(6, h / 6)
+    flat = 26 <= h < 34 and w >= 28 and bool(t.left or t.right)
+    if flat:  # the figure below keeps its room
+        size = min(size, low - y - min(5, h / 8) - 9)
     if size >= 6.5:
         yield t.number, _text(x + inset, y + size + min(5, h / 8), t.number, size, "number", t.hatched)
     if h >= 34 and w >= 50:
@@ -244,7 +247,7 @@ def _words(t: Tag, x: float, y: float, w: float, h: float) -> Iterator[tuple[str
             yield t.left, _text(x + 7, low, t.left, 10.5, "figure", t.hatched)
         if t.right and (not t.left or w >= 13 + 5.7 * (len(t.left) + len(t.right))):
             yield t.right, _text(x + w - 5, low, t.right, 10.5, "code", t.hatched, "end")
-    elif h >= 26 and w >= 28 and (t.left or t.right):
+    elif flat or (h >= 34 and w >= 28 and (t.left or t.right)):
         yield t.left or t.right, _text(x + inset, low, t.left or t.right, 9, "figure", t.hatched)
 
 

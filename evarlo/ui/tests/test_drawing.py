@@ -137,3 +137,28 @@ class Charts(Drawing):
         soil = next(e.get("d") or "" for e in drawn.iter() if e.get("class") == "soil-line")
         self.assertEqual(soil.count("M"), 2)  # the line is broken by the gap
         self.parsed(weather_year([], start, start, [], "nothing"))
+
+
+class Labels(Drawing):
+    def test_number_and_figure_of_a_flat_plot_do_not_lie_over_each_other(self) -> None:
+        for height in (26, 28, 30, 33.9, 36, 60):
+            tag = Tag(1, "101", 0, 0, 60 / 30, (height + 3) / 30, left="12.5", right="BF01", url="#")
+            drawn = self.parsed(plan([tag], [], 90.0, False, 90, 2000))
+            texts = {
+                t.text: (float(t.attrib["y"]), float(t.attrib["font-size"]))
+                for t in drawn.iter("text")
+                if t.text in ("101", "12.5")
+            }
+            number, figure = texts["101"], texts.get("12.5")
+            if figure:
+                self.assertLessEqual(number[0], figure[0] - figure[1] * 0.75, height)
+
+    def test_labels_of_the_rail_keep_clear_of_each_other_and_of_today(self) -> None:
+        day = date(2026, 6, 1)
+        chips = [Chip("Plan", "#", day, day + timedelta(100))]
+        marks = [Mark(day + timedelta(n), f"note {n}", n % 2 == 0, f"lost {100 + n}") for n in (40, 41, 42, 60, 99)]
+        drawn = self.parsed(rail(chips, marks, [], day + timedelta(61)))
+        placed = [t for pin in drawn.iter("svg") if "pin" in pin.attrib.get("class", "") for t in pin.iter("text") if t.text]
+        self.assertLess(len(placed), len(marks))
+        self.assertIn("lost 140", [t.text for t in placed])
+        self.assertNotIn("lost 160", [t.text for t in placed if t.attrib["text-anchor"] == "start"])
