@@ -28,6 +28,7 @@ class CultivarForm(forms.Form):
     habit = Words(label="Habit", most=40, required=False)
     height_cm = Number(label="Height", low=1, high=1000, unit="cm", required=False)
     pollination = Words(label="Pollination", most=40, required=False)
+    species = Words(label="Species", most=60, required=False)
     crossing = Words(label="Crossing group", most=40, required=False)
     relation = forms.ChoiceField(label="Is", choices=[("", "—"), *Cultivar.Relation.choices], required=False)
     related = Words(label="of which cultivar", most=60, required=False, widget=forms.TextInput(attrs={"list": "kin"}))
@@ -79,7 +80,7 @@ def _page(request: PersonRequest, cultivar: Cultivar, **bound: forms.Form) -> Ht
         "synonym": SynonymForm(),
         "claim": ClaimForm(),
         "kin": cultivar.crop.cultivars.exclude(pk=cultivar.pk),
-        "crossing": cultivar.crossing or shown(FIELDS["crossing"], profile.get("crossing")),
+        "crossing": cultivar.crossing or cultivar.species or shown(FIELDS["crossing"], profile.get("crossing")),
         "pollination": cultivar.pollination or shown(FIELDS["pollination"], profile.get("pollination")),
         "isolation": shown(FIELDS["isolation_m"], profile.get("isolation_m")),
     }

@@ -53,6 +53,7 @@ class Cultivar(models.Model):
     note = models.CharField(max_length=200, blank=True)
     breeding = models.CharField(max_length=8, choices=Breeding.choices, blank=True)
     pollination = models.CharField(max_length=40, blank=True)  # where it differs from the crop's
+    species = models.CharField(max_length=60, blank=True)  # where it differs from the crop's, which may hold several
     crossing = models.CharField(max_length=40, blank=True)  # crossing group, where it differs from the crop's
     habit = models.CharField(max_length=40, blank=True)
     height_cm = models.FloatField(null=True, blank=True)
@@ -67,6 +68,16 @@ class Cultivar(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    def crosses_within(self, crop: Crop) -> str:
+        """What it crosses within, in small letters: its own group, else its species, else what its crop says."""
+        usual = (crop.profile.get(name) for name in ("crossing", "species"))
+        return str(self.crossing or self.species or next((u for u in usual if u), crop.name)).casefold()
+
+    @property
+    def segregates(self) -> bool:
+        """Whether plants of it differ from each other by descent: nothing is to be expected alike."""
+        return self.breeding in (self.Breeding.F2, self.Breeding.LANDRACE, self.Breeding.MIXTURE)
 
 
 class Synonym(models.Model):

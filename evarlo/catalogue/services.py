@@ -42,7 +42,7 @@ def crop_on_record(name: str, **figures: Any) -> Crop:
     return crop_named(name) or Crop.objects.create(name=name, **figures)
 
 
-CULTIVAR_FIELDS = ("note", "breeding", "pollination", "crossing", "habit", "height_cm", "maturity", "use")
+CULTIVAR_FIELDS = ("note", "breeding", "pollination", "species", "crossing", "habit", "height_cm", "maturity", "use")
 CLAIMS, SYNONYMS = 40, 30  # the most of one cultivar
 
 

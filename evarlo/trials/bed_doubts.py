@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -11,7 +11,7 @@ from evarlo.grounds.history import family_of, history_of
 from evarlo.grounds.models import Bed, Obstacle
 from evarlo.grounds.registry import Taken
 from evarlo.trials.laying import is_block_crop
-from evarlo.trials.models import Plot, Trial
+from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import registry
 from evarlo.trials.tasks import begun_in
@@ -101,20 +101,33 @@ def _neighbours(trial: Trial, since: date | None, until: date | None) -> Iterabl
     pollen, far = str(profile.get("pollination", "")), float(profile.get("isolation_m") or 0)
     wind = is_block_crop(trial.crop)
     crosses = far > 0 and pollen != "self"
-    if trial.saves_seed and crosses:
+    nearby = list(_at_the_same_time(trial, since, until)) if since and trial.bed else []
+    groups = groups_of([trial, *(other for _, other in nearby)])
+    shared = sum(n for n in Counter(groups[trial.pk].values()).values() if n > 1)
+    if trial.saves_seed and crosses and shared:
         way = "bag, cage or pollinate by hand every plant that seed is saved from"
-        yield f"The entries cross by {pollen}, nearer than {measured(far, 'm')}: {way}."
+        who = "The entries cross" if shared == len(groups[trial.pk]) else f"{shared} of the entries cross with each other"
+        yield f"{who} by {pollen}, nearer than {measured(far, 'm')}: {way}."
     if since is None or trial.bed is None:
         return
     family, _ = family_of(trial.crop)
-    for bed, other in _at_the_same_time(trial, since, until):
-        same = other.crop == trial.crop or (profile.get("crossing") and profile["crossing"] == other.crop.profile.get("crossing"))
+    for bed, other in nearby:
+        same = bool(set(groups[trial.pk].values()) & set(groups[other.pk].values()))
         where = f"{other.name} in {bed.name}"
         if same and crosses and (trial.saves_seed or wind):
             spoils = "its pollen changes the kernels that are judged here" if wind else "its pollen spoils seed that is saved here"
             yield f"{where} stands at the same time and crosses with {crop.lower()} within {measured(far, 'm')}: {spoils}."
         elif bed in trial.beds and family_of(other.crop)[0] == family:
             yield f"{where} is of the same family ({family}): its pests and diseases come over to the plots beside it first."
+
+
+def groups_of(trials: Sequence[Trial]) -> dict[int, dict[int, str]]:
+    """What each entry (by id) of some trials (by id) crosses within: its cultivar's own group, else that of its crop."""
+    found: dict[int, dict[int, str]] = {t.pk: {} for t in trials}
+    crops = {t.pk: t.crop for t in trials}
+    for entry in Entry.objects.filter(trial__in=trials).select_related("cultivar"):
+        found[entry.trial_id][entry.pk] = entry.cultivar.crosses_within(crops[entry.trial_id])
+    return found
 
 
 def _at_the_same_time(trial: Trial, since: date, until: date | None) -> Iterable[tuple[Bed, Trial]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import date
 
-from evarlo.catalogue.models import Different
+from evarlo.catalogue.models import Cultivar, Different
 from evarlo.grounds.models import Bed
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import frost_of_trial
@@ -55,7 +55,11 @@ def name_doubts(trial: Trial) -> list[str]:
     for e in entries.values():
         kin = e.cultivar.related
         if kin and kin.name in entries:
-            said.append(f"{e.cultivar.name} is {e.cultivar.get_relation_display()} {kin.name}; expect them to be alike.")
+            selected = e.cultivar.relation == Cultivar.Relation.SELECTION and not (e.cultivar.segregates or kin.segregates)
+            what = "expect them to be alike" if selected else "expect them to share a part of what they show"
+            if e.cultivar.segregates:
+                what = "its plants differ from each other, so judge it by more of them"
+            said.append(f"{e.cultivar.name} is {e.cultivar.get_relation_display()} {kin.name}; {what}.")
     return said
 
 

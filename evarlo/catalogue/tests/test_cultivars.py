@@ -1,5 +1,7 @@
 """Cultivars: other names, kin, claims, and two names for one."""
 
+from datetime import date
+
 from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Cultivar
@@ -7,7 +9,9 @@ from evarlo.catalogue.services import add_synonym, cultivar_of, keep_apart, like
 from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.bed_doubts import bed_doubts
 from evarlo.trials.doubts import name_doubts
+from evarlo.trials.models import Trial
 from evarlo.trials.services import plan_trial
 from evarlo.ui.refused import Refused
 
@@ -92,3 +96,35 @@ class Cultivars(TestCase):
     def test_helpers_do_not_learn_names_here(self) -> None:
         self.client.force_login(world.person(Role.HELPER))
         self.assertEqual(self.client.get(self.at("cultivar")).status_code, 403)
+
+
+class Descent(TestCase):
+    def test_what_segregates_is_not_expected_to_be_alike(self) -> None:
+        by = world.person()
+        made = world.trial(by)
+        parent = made.entries.get(cultivar__name="Quillet").cultivar
+        child = made.entries.get(cultivar__name="OF-17").cultivar
+        child.related, child.relation, child.breeding = parent, "child", "f2"
+        child.save()
+        self.assertEqual(
+            name_doubts(made), ["OF-17 is bred from Quillet; its plants differ from each other, so judge it by more of them."]
+        )
+        child.breeding = "open"
+        child.save()
+        self.assertIn("expect them to share a part of what they show", name_doubts(made)[0])
+
+    def test_species_and_crossing_group_are_the_cultivars(self) -> None:
+        """Four squashes of four species do not cross; two of one species do."""
+        by = world.person()
+        Crop.objects.filter(name="Bulb fennel").update(
+            profile={"pollination": "insects", "isolation_m": 800, "crossing": "squashes"}
+        )
+        made = world.trial(by, sow_on=date(2026, 4, 1), saves_seed=True)
+        species = ("Cucurbita pepo", "C. maxima", "C. moschata", "C. argyrosperma")
+        for cultivar, name in zip(Cultivar.objects.filter(entries__trial=made).order_by("pk"), species, strict=True):
+            Cultivar.objects.filter(pk=cultivar.pk).update(species=name)
+        fresh = Trial.objects.get(pk=made.pk)
+        self.assertFalse([d for d in bed_doubts(fresh).others if "cross" in d])
+        Cultivar.objects.filter(species="C. maxima").update(species="cucurbita pepo")
+        said = [d for d in bed_doubts(Trial.objects.get(pk=made.pk)).others if "cross" in d]
+        self.assertTrue(said[0].startswith("2 of the entries cross with each other by insects, nearer than 800 m"), said)
