@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
 
 from evarlo.grounds.weather import Record
 from evarlo.trials.models import Trial
+from evarlo.trials.needs import plan_of
 from trialcore.field.degree_days import degree_days
 from trialcore.reckoning.schedule import back_from, successions
 
@@ -28,11 +29,11 @@ def for_market(trial: Trial, market: date, keeps_days: int) -> str:
     ready = trial.crop.profile.get("edible_days")
     if not ready:
         return f"The profile of {trial.crop.name.lower()} does not say how long it takes from sowing to first edible."
-    first, last = back_from(market, (int(ready[0]), int(ready[1])), keeps_days)
-    kept = f", kept for up to {keeps_days} days" if keeps_days else ""
+    first, late, early = back_from(market, (int(ready[0]), int(ready[1])), keeps_days)
+    kept = f" Kept for up to {keeps_days} days, it can be sown from {first:%-d %b}." if keeps_days else ""
     return (
-        f"Needed on {market:%-d %b %Y}{kept}, sow from {first:%-d %b} to {last:%-d %b %Y}: "
-        f"it takes {ready[0]:g} to {ready[1]:g} days."
+        f"Needed on {market:%-d %b %Y}, a late cultivar of {ready[1]:g} days is sown by {late:%-d %b}, "
+        f"an early one of {ready[0]:g} days by {early:%-d %b %Y}.{kept}"
     )
 
 
@@ -45,14 +46,18 @@ def follow_on(trial: Trial, record: Record | None, times: int, every_days: int) 
     ready = trial.crop.profile.get("edible_days")
     if not (ready and trial.sow_on):
         return "Give the trial a day to sow, and its crop a time from sowing to first edible."
-    days = round((ready[0] + ready[1]) / 2)
+    age = trial.crop.profile.get("transplant_days")
+    raised = round((age[0] + age[1]) / 2) if age and plan_of(trial).transplant else 0
     warmth, said = usual_warmth(trial, record)
     try:
-        found = successions(trial.sow_on, days, times, every_days, warmth)
+        found = successions(trial.sow_on, (int(ready[0]), int(ready[1])), times, every_days, warmth, raised)
     except ValueError as error:
         return f"It cannot be reckoned: {error}."
-    first = trial.sow_on + timedelta(days=days)
-    return Sowings(tuple((sown, first + timedelta(days=n * every_days)) for n, sown in enumerate(found)), said)
+    if raised:
+        said += f", in the field; plants are raised for {raised} days"
+    if len(found) < times:
+        said += f"; later sowings than these {len(found)} would not be ready"
+    return Sowings(tuple(found), said)
 
 
 def usual_warmth(trial: Trial, record: Record | None) -> tuple[Callable[[date], float], str]:

@@ -160,33 +160,71 @@ def _said(month_day: str) -> str:
     return f"{date.fromisoformat(f'2000-{month_day}'):%-d %b}"
 
 
-def back_from(market: date, ready_days: tuple[int, int], keeping_days: int = 0) -> tuple[date, date]:
-    """The first and last day to sow for a market day, the crop being ready between `ready_days` after sowing and keeping
-    for `keeping_days`: at the last it is fresh and may be late, at the first it is surely there and has been kept."""
+def back_from(market: date, ready_days: tuple[int, int], keeping_days: int = 0) -> tuple[date, date, date]:
+    """When to sow for a market day a crop that is ready between `ready_days` after sowing and keeps for `keeping_days`: from
+    the first day, when it would have been kept that long; until the second, when a late cultivar is just ready; and until the
+    third for an early one. Raises ValueError when the shorter time is not first, or for keeping below nought."""
     if ready_days[0] > ready_days[1] or keeping_days < 0:
         raise ValueError("the shorter time comes first, and nothing keeps for fewer than no days")
-    first = market - timedelta(days=ready_days[1] + keeping_days)
-    return first, market - timedelta(days=ready_days[1])
+    late, early = (market - timedelta(days=days) for days in (ready_days[1], ready_days[0]))
+    return late - timedelta(days=keeping_days), late, early
 
 
-def successions(first: date, ready_days: int, count: int, every_days: int, warmth: Callable[[date], float]) -> list[date]:
-    """When to sow again so that harvests follow each other `every_days`, with `warmth` the degree days of a day.
+MOST_DAYS = 400  # within which a sowing is ready or never
 
-    The first sowing is taken to be ready after `ready_days`; what it gathers until then is what each later one has to gather
-    before its own harvest day, and it is sown as late as that allows. Raises ValueError for counts or days below one, or
-    where nothing grows in that time.
+
+def successions(
+    first: date, ready_days: tuple[int, int], count: int, every_days: int, warmth: Callable[[date], float], raised_days: int = 0
+) -> list[tuple[date, date]]:
+    """When to sow again so that harvests follow each other `every_days`, each sowing with the day on which it is ready.
+
+    `warmth` are the degree days of a day. What the crop needs of them is what it gathers in the middle of its `ready_days` in the
+    warmer half of the year, of the field part only where plants are raised for `raised_days`; no sowing is ready sooner than the
+    shorter of its days, and a later one never before an earlier one. Fewer than `count` are given where no more would be ready.
+    Raises ValueError for counts or days below one, a shorter time that is not first, or where nothing grows.
     """
-    if min(ready_days, count, every_days) < 1:
-        raise ValueError("a sowing, its time and the days between harvests are at least one")
-    harvest = first + timedelta(days=ready_days)
-    needed = sum(warmth(first + timedelta(days=i)) for i in range(ready_days))
+    low, high = ready_days
+    field = round((low + high) / 2) - raised_days
+    if min(low, count, every_days) < 1 or low > high or field < 1 or raised_days < 0:
+        raise ValueError("a sowing, its time and the days between harvests are at least one, the shorter time first")
+    needed = _needed(field, warmth)
     if needed <= 0:
         raise ValueError("nothing grows in that time: it is too cold")
-    sown = [first]
+
+    def ready(sown: date) -> date | None:
+        return _ready(sown, low, raised_days, needed, warmth)
+
+    begun = ready(first)
+    if begun is None:
+        raise ValueError("nothing grows in that time: it is too cold")
+    found = [(first, begun)]
     for n in range(1, count):
-        day, gathered = harvest + timedelta(days=n * every_days), 0.0
-        while gathered < needed and day > sown[-1]:
-            day -= timedelta(days=1)
-            gathered += warmth(day)
-        sown.append(day)
-    return sown
+        target, at, last = begun + timedelta(days=n * every_days), found[-1][0], None
+        while (done := ready(at + timedelta(days=1))) is not None and done <= target:
+            at, last = at + timedelta(days=1), done
+        if last is None:  # what is sown a day later is ready later than wanted already, or never
+            following = ready(found[-1][0] + timedelta(days=1))
+            if following is None:
+                break
+            at, last = found[-1][0] + timedelta(days=1), following
+        found.append((at, last))
+    return found
+
+
+def _ready(sown: date, low: int, raised_days: int, needed: float, warmth: Callable[[date], float]) -> date | None:
+    """The day on which a sowing has gathered what it needs in the field; None when it never does."""
+    gathered, day = 0.0, sown + timedelta(days=raised_days)
+    while gathered < needed - 1e-9:
+        if (day - sown).days > MOST_DAYS:
+            return None
+        gathered += warmth(day)
+        day += timedelta(days=1)
+    return max(day, sown + timedelta(days=low))
+
+
+def _needed(days: int, warmth: Callable[[date], float]) -> float:
+    """What is gathered in so many days, at the median over the starts of the warmer half of the year."""
+    year = [warmth(date(2001, 1, 1) + timedelta(days=i)) for i in range(365)]
+    sums = [sum(year[(start + i) % 365] for i in range(days)) for start in range(365)]
+    warmer = sorted(sums)[len(sums) // 2 :]
+    return warmer[len(warmer) // 2]

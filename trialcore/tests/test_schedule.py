@@ -2,8 +2,10 @@
 
 import itertools
 from datetime import date, timedelta
+from math import cos, pi
 from unittest import TestCase
 
+import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -108,32 +110,56 @@ class Windows(TestCase):
         self.assertEqual(found.latest, date(2027, 5, 5) - timedelta(days=120))
 
     def test_back_from_a_market_day(self) -> None:
-        self.assertEqual(back_from(date(2026, 9, 12), (80, 95), 14), (date(2026, 5, 26), date(2026, 6, 9)))
+        found = back_from(date(2026, 9, 12), (80, 95), 14)
+        self.assertEqual(found, (date(2026, 5, 26), date(2026, 6, 9), date(2026, 6, 24)))
         with self.assertRaises(ValueError):
             back_from(date(2026, 9, 12), (95, 80))
 
 
+def coast(day: date) -> float:
+    """Degree days of a mild coast: nought in winter, eleven at midsummer."""
+    return max(0.0, 5 - 6 * cos(2 * pi * (day.timetuple().tm_yday - 15) / 365))
+
+
 class Successions(TestCase):
     def test_in_steady_warmth_sowings_keep_the_distance_of_harvests(self) -> None:
-        found = successions(SOWN, 60, 4, 10, lambda _: 8.0)
-        self.assertEqual(found, [SOWN + timedelta(days=10 * n) for n in range(4)])
+        found = successions(SOWN, (50, 70), 4, 10, lambda _: 8.0)
+        self.assertEqual(found, [(SOWN + timedelta(days=10 * n), SOWN + timedelta(days=60 + 10 * n)) for n in range(4)])
 
-    def test_in_rising_warmth_later_sowings_follow_closer_in_autumn_wider_in_spring(self) -> None:
-        def rising(day: date) -> float:
-            return max(0.0, (day - date(2026, 3, 1)).days / 10)
+    def test_no_sowing_is_ready_sooner_than_the_crop_can_be_nor_before_an_earlier_one(self) -> None:
+        """A crop of 45 to 60 days sown on 10 April and again: 23 days from 30 May were promised once."""
+        found = successions(date(2026, 4, 10), (45, 60), 8, 7, coast)
+        self.assertGreaterEqual(min((ready - sown).days for sown, ready in found), 45)
+        self.assertGreater((found[0][1] - found[0][0]).days, 60)  # April is cold
+        for (sown, ready), (later, after) in itertools.pairwise(found):
+            self.assertLess(sown, later)
+            self.assertLess(ready, after)
 
-        found = successions(SOWN, 60, 3, 7, rising)
-        gaps = [(b - a).days for a, b in itertools.pairwise(found)]
-        self.assertTrue(all(gap > 7 for gap in gaps), gaps)
-        needed = sum(rising(SOWN + timedelta(days=i)) for i in range(60))
-        for n, sown in enumerate(found[1:], start=1):
-            harvest = SOWN + timedelta(days=60 + 7 * n)
-            days = (harvest - sown).days
-            self.assertGreaterEqual(sum(rising(sown + timedelta(days=i)) for i in range(days)), needed)
-            self.assertLess(sum(rising(sown + timedelta(days=i)) for i in range(1, days)), needed)
+    def test_each_gathers_what_the_crop_needs(self) -> None:
+        """Reckoned by other means: the need is the upper quartile of sums of 52 days over the year."""
+        year = np.array([coast(date(2001, 1, 1) + timedelta(days=i)) for i in range(365)])
+        sums = np.sort([np.roll(year, -s)[:52].sum() for s in range(365)])[182:]
+        needed = sums[len(sums) // 2]
+        for sown, ready in successions(date(2026, 4, 10), (45, 60), 5, 10, coast):
+            gathered = sum(coast(sown + timedelta(days=i)) for i in range((ready - sown).days))
+            self.assertGreaterEqual(gathered, needed - 1e-6)
+            before = sum(coast(sown + timedelta(days=i)) for i in range((ready - sown).days - 1))
+            self.assertTrue(before < needed or (ready - sown).days == 45)
+
+    def test_the_warmth_under_cover_is_not_the_fields(self) -> None:
+        (sown, ready), *_ = successions(date(2026, 4, 10), (80, 100), 1, 7, lambda _: 8.0, raised_days=35)
+        self.assertEqual((ready - sown).days, 35 + 55)
+
+    def test_the_season_ends(self) -> None:
+        def summer(day: date) -> float:
+            return 8.0 if (5 <= day.month <= 8 and day.year == 2026) or (day.year == 2001 and 5 <= day.month <= 8) else 0.0
+
+        found = successions(date(2026, 5, 1), (40, 50), 12, 14, summer)
+        self.assertLess(len(found), 12)
+        self.assertTrue(all(sown <= date(2026, 8, 31) for sown, _ in found))
 
     def test_where_nothing_grows_nothing_is_planned(self) -> None:
         with self.assertRaisesRegex(ValueError, "too cold"):
-            successions(SOWN, 60, 2, 7, lambda _: 0.0)
+            successions(SOWN, (50, 70), 2, 7, lambda _: 0.0)
         with self.assertRaises(ValueError):
-            successions(SOWN, 60, 0, 7, lambda _: 1.0)
+            successions(SOWN, (50, 70), 0, 7, lambda _: 1.0)

@@ -115,7 +115,8 @@ class Seasons(TestCase):
     def test_sowing_is_counted_back_from_a_market_day(self) -> None:
         url = reverse("trials:calendar-page", args=[self.made.slug])
         page = self.client.get(url, {"market": "2026-09-12", "keeps": "14"})
-        self.assertContains(page, "sow from 16 May to 30 May 2026: it takes 80 to 105 days.")
+        self.assertContains(page, "a late cultivar of 105 days is sown by 30 May, an early one of 80 days by 24 Jun 2026.")
+        self.assertContains(page, "Kept for up to 14 days, it can be sown from 16 May.")
         self.assertContains(self.client.get(url, {"market": "harvest home"}), "Found “harvest home”. Expected a date")
 
     def test_sowings_that_follow_each_other_go_by_the_warmth_on_record(self) -> None:
