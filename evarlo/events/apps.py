@@ -6,6 +6,7 @@ class EventsConfig(AppConfig):
 
     def ready(self) -> None:
         from evarlo.events import care, events, photos
+        from evarlo.events.models import Care
         from evarlo.trials.registry import registry
 
         for part in (events, care):
@@ -17,3 +18,5 @@ class EventsConfig(AppConfig):
         registry.ways.append(photos.ways)
         registry.facts.append(care.facts)
         registry.holds = care.held_plots
+        registry.cared = care.cared
+        registry.care.update(Care.Kind.choices)

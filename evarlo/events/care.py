@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from django.db import transaction
+from django.db.models import Max
 from django.urls import reverse
 from django.utils import timezone
 
@@ -201,3 +202,9 @@ def due(today: date) -> Iterable[Due]:
                 again,
                 reverse("events:care", args=[made.trial.slug]),
             )
+
+
+def cared(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
+    """The last day of each kind of care in some trials, by trial id and kind."""
+    rows = Care.objects.in_force().filter(trial__in=trial_ids).order_by().values_list("trial", "kind")
+    return {(trial, kind): timezone.localtime(last).date() for trial, kind, last in rows.annotate(last=Max("done_at"))}

@@ -8,7 +8,7 @@ from datetime import date, timedelta
 
 from django.db.models import Max, Min, QuerySet
 
-from evarlo.nursery.models import Happening, StationMark, Step, StepDate
+from evarlo.nursery.models import Happening, StationMark, Step, StepDate, Tending
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.registry import DiaryLine, Span
 from evarlo.ui.words import counted
@@ -71,6 +71,9 @@ def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     counted = Happening.objects.in_force().filter(sowing__entry__trial__in=trial_ids, kind=Kind.COUNTED)
     for row in counted.values("sowing__entry__trial").annotate(first=Min("on")).order_by():
         found[row["sowing__entry__trial"], "emergence"] = row["first"]
+    hardened = Tending.objects.in_force().filter(tray__sowings__entry__trial__in=trial_ids, what=Tending.What.HARDENED)
+    for trial, first in hardened.order_by().values_list("tray__sowings__entry__trial").annotate(first=Min("on")):
+        found[trial, "harden"] = first
     return found
 
 

@@ -420,7 +420,12 @@ class Task(models.Model):
     what = models.CharField(max_length=80, blank=True)  # of an own task
     after = models.CharField(max_length=40, blank=True)  # the task it follows, by key
     days = models.IntegerField(default=0)  # from that one
-    condition = models.CharField(max_length=80, blank=True)  # a stage, height or state of the plants that it waits for
+    condition = models.CharField(max_length=80, blank=True)  # a state of the plants that it waits for, in words
+    # What records have to say before it falls due: a trait, how far it has come, and in the first plot or in half of them.
+    trait = models.ForeignKey(Trait, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+    reaches = models.FloatField(null=True, blank=True)  # of a number; a day of a stage has only to be there
+    in_first = models.BooleanField(default=False)
+    care = models.CharField(max_length=10, blank=True)  # the kind of care that closes it when it is recorded
     on = models.DateField(null=True, blank=True)  # where a person put it
     done_on = models.DateField(null=True, blank=True)
     dropped = models.BooleanField(default=False)  # not wanted in this trial
@@ -430,6 +435,16 @@ class Task(models.Model):
 
     def __str__(self) -> str:
         return self.what or self.key
+
+    @property
+    def waits_for(self) -> str:
+        """What it waits for, in words."""
+        if self.trait is None:
+            return self.condition
+        where = "the first plot" if self.in_first else "half of the plots"
+        far = "" if self.reaches is None else f" reaches {self.reaches:g} {self.trait.shown_unit}".rstrip()
+        after = f"{self.days} days after " if self.days else "when "
+        return f"{after}{self.trait.name.lower()}{far or ' is there'} in {where}"
 
 
 class Deed(models.Model):

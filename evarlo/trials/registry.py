@@ -88,7 +88,8 @@ class Registry:
     id) is known to have borne something, so that it was sown before; `weighed` the last day and the kilograms of what was
     picked from each plot (by id) of some trials (by id); `holds` the plots (by id) that nobody enters or picks at a moment;
     `warm_up` what a person should practise before scoring a trait, empty for nothing; `eyes` how well people (by id) score what
-    is known for a trait, in words."""
+    is known for a trait, in words; `reached` the day on which a trait came so far in the first plot, or in half of them; `care`
+    the kinds of care in words, and `cared` the last day of each in some trials."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     fills: list[Callable[[Trial, Trait], Readings]] = field(default_factory=list)
@@ -105,6 +106,9 @@ class Registry:
     ways: list[Callable[[Plot], Iterable[tuple[str, str]]]] = field(default_factory=list)
     gaps: list[Callable[[Trial], dict[int, set[int]]]] = field(default_factory=list)
     weighed: list[Callable[[Sequence[int]], dict[int, tuple[date, float]]]] = field(default_factory=list)
+    reached: Callable[[Trial, Trait, float | None, bool], date | None] | None = None
+    care: dict[str, str] = field(default_factory=dict)
+    cared: Callable[[Sequence[int]], dict[tuple[int, str], date]] | None = None
     holds: Callable[[Trial, datetime], dict[int, Held]] | None = None
     warm_up: Callable[[User, Trait, datetime], str] | None = None
     eyes: Callable[[Trait], dict[int, str]] | None = None

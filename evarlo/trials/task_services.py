@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import date, timedelta
 
 from django.db import transaction
 
+from evarlo.catalogue.models import Trait
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Task, Trial
@@ -77,12 +79,32 @@ def finish_task(trial: Trial, key: str, on: date | None, by: User, today: date) 
     record(trial, by, f"{shown[key][0]}: done on {on:%-d %b %Y}." if on else f"{shown[key][0]}: not done after all.")
 
 
+@dataclass(frozen=True)
+class Trigger:
+    """What has to be recorded before a task falls due: a trait at `reaches` or above, or a stage that is there (None)."""
+
+    trait: Trait
+    reaches: float | None
+    in_first: bool
+
+
 @transaction.atomic
-def add_task(trial: Trial, what: str, on: date | None, after: str, days: int, condition: str, by: User) -> Task:
-    """Put a task of one's own on the calendar: on a day, some days after another task, or when the plants are so far."""
+def add_task(
+    trial: Trial,
+    what: str,
+    on: date | None,
+    after: str,
+    days: int,
+    condition: str,
+    by: User,
+    trigger: Trigger | None = None,
+    care: str = "",
+) -> Task:
+    """Put a task of one's own on the calendar: on a day, some days after another task, or when records say that the plants are so
+    far. Care of the kind `care` closes it."""
     trial = Trial.objects.select_for_update().get(pk=trial.pk)
     _, shown = tasks_of(trial)
-    if not (on or after or condition):
+    if not (on or after or condition or trigger):
         raise Refused("Say when: a day, after which task, or what it waits for.", "on")
     if after and after not in shown:
         raise Refused("Expected one of the tasks of this trial.", "after")
@@ -90,7 +112,12 @@ def add_task(trial: Trial, what: str, on: date | None, after: str, days: int, co
     if len(own) >= MOST_OWN:
         raise Refused(f"A trial holds {MOST_OWN} own tasks at most.", "what")
     number = 1 + max((int(t.key[4:]) for t in trial.tasks.filter(key__startswith="own-")), default=0)
-    made = Task.objects.create(trial=trial, key=f"own-{number}", what=what, on=on, after=after, days=days, condition=condition)
+    made = Task.objects.create(
+        trial=trial, key=f"own-{number}", what=what, on=on, after=after, days=days, condition=condition, care=care
+    )
+    if trigger:
+        made.trait, made.reaches, made.in_first = trigger.trait, trigger.reaches, trigger.in_first
+        made.save(update_fields=["trait", "reaches", "in_first"])
     record(trial, by, f"Added to the calendar: {what}.")
     return made
 

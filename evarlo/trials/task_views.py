@@ -13,6 +13,8 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from evarlo.catalogue.models import Trait
+from evarlo.catalogue.traits import library
 from evarlo.grounds.weather import record_of
 from evarlo.people.models import User
 from evarlo.people.permissions import may
@@ -22,8 +24,9 @@ from evarlo.trials.frame import frame, frosts_of
 from evarlo.trials.icalendar import feed_of
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import without_names
+from evarlo.trials.registry import registry
 from evarlo.trials.sowings import follow_on, for_market
-from evarlo.trials.task_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
+from evarlo.trials.task_services import Trigger, add_task, bring_back_tasks, drop_task, finish_task, move_task
 from evarlo.trials.tasks import MILESTONES, Line, SeasonTasks, season_tasks
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.calendar import Row, calendar
@@ -39,14 +42,39 @@ class TaskForm(forms.Form):
     after = forms.ChoiceField(label="or after", required=False)
     days = Number(label="by", low=-400, high=400, unit="days", whole=True, required=False)
     condition = Words(label="or when", most=80, required=False)
+    trait = forms.ChoiceField(label="or when records show", required=False)
+    reaches = Number(label="at least", low=0, high=1e6, required=False)
+    share = forms.ChoiceField(label="in", choices=[("half", "half of the plots"), ("first", "the first plot")], required=False)
+    care = forms.ChoiceField(label="Done with care of the kind", required=False)
 
     def __init__(self, season: SeasonTasks, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         after = self.fields["after"]
         assert isinstance(after, forms.ChoiceField)
         after.choices = [("", "—"), *((line.key, line.what) for line in season.lines)]
-        for name in ("on", "after", "days", "condition"):
+        for name in ("on", "after", "days", "condition", "trait", "reaches", "share", "care"):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
+        self.traits = {t.key: t for t in library() if t.source == Trait.Source.WALK}
+        named = [(key, f"{t.name}, {t.shown_unit}" if t.shown_unit else t.name) for key, t in self.traits.items()]
+        for name, choices in (("trait", [("", "—"), *named]), ("care", [("", "—"), *registry.care.items()])):
+            chosen = self.fields[name]
+            assert isinstance(chosen, forms.ChoiceField)
+            chosen.choices = choices
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        trait = self.traits.get(data.get("trait") or "")
+        if trait and trait.kind != Trait.Kind.DATE and data.get("reaches") is None and "reaches" not in self.errors:
+            self.add_error("reaches", f"Nothing was typed. Expected how far {trait.name.lower()} has to come.")
+        return data
+
+    @property
+    def trigger(self) -> Trigger | None:
+        d = self.cleaned_data
+        trait = self.traits.get(d["trait"])
+        if trait is None:
+            return None
+        return Trigger(trait, None if trait.kind == Trait.Kind.DATE else d["reaches"], d["share"] == "first")
 
 
 class SowingForm(forms.Form):
@@ -159,7 +187,8 @@ def add(request: PersonRequest, slug: str) -> HttpResponse:
     if form.is_valid():
         d = form.cleaned_data
         with said_beside(form):
-            add_task(trial, d["what"], d["on"], d["after"], d["days"] or 0, d["condition"], request.user)
+            days = d["days"] or 0
+            add_task(trial, d["what"], d["on"], d["after"], days, d["condition"], request.user, form.trigger, d["care"])
             return redirect("trials:calendar-page", slug)
     return _page(request, trial, form)
 

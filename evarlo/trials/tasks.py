@@ -8,9 +8,11 @@ from datetime import date, timedelta
 from statistics import median_low
 from typing import Any
 
+from django.db.models import Max
 from django.urls import reverse
 
 from evarlo.grounds.weather import Record, record_of
+from evarlo.seeds.models import Move
 from evarlo.trials.doubts import date_doubts
 from evarlo.trials.models import Task, Trial
 from evarlo.trials.needs import entries_short, plan_of
@@ -21,6 +23,7 @@ from trialcore.field.weather import soil_warm_on
 from trialcore.reckoning import schedule
 from trialcore.reckoning.schedule import Dated, Offset, SowingWindow, sowing_window
 
+EARLY_CARE = 14  # days before a task's day from which care of its kind is taken for it
 MILESTONES = ("sow", "plant", "pick")  # whose days the trial itself holds, and whose doing is recorded at their own places
 SOON, GRACE = 7, 21  # days ahead that a task is due; days after its last one that it still is
 HOT_SHARE = 0.2
@@ -80,8 +83,11 @@ class _Usual:
 def usual_tasks(trial: Trial) -> list[_Usual]:
     """What a trial of this crop comes to, by its profile."""
     profile, plan = trial.crop.profile, plan_of(trial)
-    made = [_Usual("order", "Order seed", "sow", (-plan.lead_days - 30, -plan.lead_days - 5, -plan.lead_days))]
-    if before := BEFORE_SETTING.get(str(profile.get("germination", ""))):
+    before = BEFORE_SETTING.get(str(profile.get("germination", "")))
+    here = -before[1][0] if before else 0  # days before sowing from which what was ordered is needed
+    order = (-plan.lead_days - 30 - here, -plan.lead_days - 5 - here, -plan.lead_days - here)
+    made = [_Usual("order", f"Order {trial.crop.piece}s" if trial.crop.piece != "seed" else "Order seed", "sow", order)]
+    if before:
         made.append(_Usual("prepare", before[0], "sow", before[1]))
     made.append(_Usual("sow", "Sow", None, (0, 0, 0)))
     if days := profile.get("emergence_days"):
@@ -104,8 +110,13 @@ def _range(days: Any) -> Offset:
 
 
 def begun_in(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
-    """The day on which each phase of some trials was begun, from wherever that is recorded."""
-    return {phase: day for source in registry.begun for phase, day in source(trial_ids).items()}
+    """The day on which each phase of some trials was begun, from wherever that is recorded; an order is done when a lot is
+    received."""
+    found = {phase: day for source in registry.begun for phase, day in source(trial_ids).items()}
+    lots = Move.objects.filter(why=Move.Why.RECEIVED, lot__cultivar__entries__trial__in=trial_ids).order_by()
+    for trial, day in lots.values_list("lot__cultivar__entries__trial").annotate(last=Max("on")):
+        found.setdefault((trial, "order"), day)
+    return found
 
 
 def tasks_of(
@@ -122,8 +133,8 @@ def tasks_of(
         if own and own.dropped:
             continue
         done = begun.get((trial.pk, u.key)) or (own.done_on if own else None)
-        if u.key == "order":
-            done = done or begun.get((trial.pk, "sow"))  # what was sown is no longer ordered
+        if u.key == "order" and not done and (trial.pk, "sow") in begun:
+            continue  # what was sown is no longer ordered, and no lot says that it ever was
         fixed = planned[u.key] if u.key in MILESTONES else own.on if own else None
         limits = (window.earliest, window.latest) if u.key == "sow" and window else (None, None)
         if u.key == "plant" and window and window.out:
@@ -135,9 +146,22 @@ def tasks_of(
         shown[f"sow-{n}"] = (f"Sow {level}", None, "")
     for task in said.values():
         if task.what and not task.dropped:
-            made.append(schedule.Task(task.key, task.after or None, (task.days, task.days, task.days), task.on, task.done_on))
-            shown[task.key] = (task.what, task, task.condition)
+            made.append(_own(trial, task))
+            shown[task.key] = (task.what, task, task.waits_for)
     return made, shown
+
+
+def _own(trial: Trial, task: Task) -> schedule.Task:
+    """A task that a person added: due on its day, after another, or when records say that the plants are so far; until then it
+    waits. Care of its kind closes it."""
+    done = task.done_on
+    if done is None and task.care and registry.cared:
+        last = trial.once("cared", lambda: registry.cared([trial.pk]) if registry.cared else {}).get((trial.pk, task.care))
+        done = last if last and (task.on is None or last >= task.on - timedelta(days=EARLY_CARE)) else None
+    if task.trait is None:
+        return schedule.Task(task.key, task.after or None, (task.days, task.days, task.days), task.on, done)
+    there = registry.reached(trial, task.trait, task.reaches, task.in_first) if registry.reached else None
+    return schedule.Task(task.key, fixed=there + timedelta(days=task.days) if there else None, done=done)
 
 
 def dated_levels(trial: Trial) -> list[tuple[str, date]]:
@@ -250,7 +274,7 @@ def due(today: date) -> Iterable[Due]:
     trials = list(
         Trial.objects.filter(decided_at__isnull=True, layout_fixed_at__isnull=False, sow_on__gte=since)
         .select_related("crop", "need_plan")
-        .prefetch_related("tasks")
+        .prefetch_related("tasks__trait")
     )
     begun, short = begun_in([t.pk for t in trials]), entries_short(trials, today)
     for trial in trials:

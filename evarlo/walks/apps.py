@@ -10,6 +10,8 @@ class WalksConfig(AppConfig):
         from evarlo.walks import queries
 
         registry.readings[Trait.Source.WALK] = queries.readings
+        registry.begun.append(queries.begun)
+        registry.reached = queries.reached
         registry.readings[Trait.Source.COURSE] = queries.course
         registry.readings[Trait.Source.WITHIN] = queries.within
         registry.traits.append(queries.walked_traits)

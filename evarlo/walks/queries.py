@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -160,6 +160,28 @@ def pins(trial: Trial) -> Iterable[Pin]:
             to_do = not walk.opened_on
             text = f"{walk.trait.name}, {'to walk' if to_do else 'walked'} {on:%-d %b}"
             yield Pin(on, text, key=f"walk-{walk.pk}" if to_do else "")
+
+
+def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
+    """The first day on which the stand was counted and a first flower was seen in each trial."""
+    keys = {"stand": "stand", "first-flower": "flower"}
+    rows = Observation.objects.in_force().filter(round__trial__in=trial_ids, round__trait__key__in=keys, cause="")
+    found = rows.order_by().values_list("round__trial", "round__trait__key").annotate(first=Min("seen_on"))
+    return {(trial, keys[key]): first for trial, key, first in found}
+
+
+def reached(trial: Trial, trait: Trait, value: float | None, in_first: bool) -> date | None:
+    """The day on which a trait was at `value` or above (a stage: was there) in the first plot, or in half of those that count."""
+    first: dict[int, date] = {}
+    rows = standing_of(trial).filter(round__trait=trait).order_by("seen_on", "at")
+    for plot, number, day, on in rows.values_list("plot_id", "number", "day", "seen_on"):
+        so_far = day is not None if trait.kind == Trait.Kind.DATE else number is not None and number >= (value or 0.0)
+        if so_far:
+            first.setdefault(plot, day or on)
+    plots = set(trial.plots.exclude(pk__in=left_out([trial])).values_list("pk", flat=True))
+    days = sorted(on for plot, on in first.items() if plot in plots)
+    enough = 1 if in_first else -(-len(plots) // 2)
+    return days[enough - 1] if days and len(days) >= enough else None
 
 
 def due(today: date) -> Iterable[Due]:

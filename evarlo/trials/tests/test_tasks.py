@@ -1,20 +1,23 @@
 """The tasks of a season: when they fall, what moves with what, what clashes, and what a calendar program gets."""
 
-from datetime import date, timedelta
+from datetime import date, datetime, time, timedelta
+from typing import Any
 
 from django.urls import reverse
 from django.utils import timezone
 from icalendar import Calendar
 
 from evarlo.catalogue.models import Crop
+from evarlo.events.care import Done, keep_care
 from evarlo.grounds.models import Site
 from evarlo.grounds.weather import Record, keep_days
 from evarlo.people.models import Role, User
+from evarlo.seeds.services import keep_lot, move_stock
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.task_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
-from evarlo.trials.tasks import _usually_warm, dated_levels, season_tasks
+from evarlo.trials.tasks import Line, _usually_warm, dated_levels, season_tasks
 from evarlo.ui.refused import Refused
 from trialcore.field.weather import simulated_days
 
@@ -176,3 +179,63 @@ class Seasons(TestCase):
         north = _usually_warm(Record(tuple(simulated_days(53.4, date(2016, 1, 1), 3650, seed=3, gaps=False)), (), None), 10.0, 53.4)
         assert north is not None
         self.assertTrue("03-01" < north < "06-15", north)
+
+
+class Triggers(TestCase):
+    """A fennel trial sown a hundred days ago, of twelve plots."""
+
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.made = world.trial(self.by, sow_on=world.SOWN)
+        world.sow(self.made, self.by)
+        self.client.force_login(self.by)
+
+    def line(self, what: str) -> Line:
+        return next(x for x in season_tasks(Trial.objects.get(pk=self.made.pk)).lines if x.what == what)
+
+    def add(self, **typed: str) -> Any:
+        return self.client.post(reverse("trials:add-task", args=[self.made.slug]), {"what": "Tie up", **typed}, follow=True)
+
+    def test_a_height_makes_a_task_due_when_half_of_the_plots_are_so_far(self) -> None:
+        self.assertContains(self.add(trait="vigour", reaches=""), "Expected how far vigour has to come", status_code=422)
+        page = self.add(trait="vigour", reaches="5", share="half", days="3")
+        self.assertContains(page, "3 days after vigour reaches 5")
+        self.assertIsNone(self.line("Tie up").dated)
+        walked = world.walk(self.made, "vigour", self.by)
+        for plot in self.made.plots.all()[:5]:
+            world.keep(walked, plot, self.by, 6)
+        self.assertIsNone(self.line("Tie up").dated)
+        world.keep(walked, self.made.plots.all()[5], self.by, 5)
+        dated = self.line("Tie up").dated
+        assert dated is not None
+        self.assertEqual(dated.on, world.TODAY + timedelta(days=3))
+
+    def test_the_first_plot_that_shows_a_stage_is_enough_where_that_is_said(self) -> None:
+        self.add(trait="first-flower", share="first", days="20")
+        walked = world.walk(self.made, "first-flower", self.by)
+        world.keep(walked, self.made.plots.all()[3], self.by, day=world.SOWN + timedelta(days=60))
+        dated = self.line("Tie up").dated
+        assert dated is not None
+        self.assertEqual(dated.on, world.SOWN + timedelta(days=80))
+
+    def test_care_of_its_kind_closes_it(self) -> None:
+        self.add(on=world.TODAY.isoformat(), care="support")
+        self.assertIsNone(self.line("Tie up").done_on)
+        for kind, on in (("water", world.TODAY), ("support", world.TODAY - timedelta(days=30)), ("support", world.TODAY)):
+            at = timezone.make_aware(datetime.combine(on, time(12)))
+            keep_care(self.made, list(self.made.plots.all()), Done(kind, "Strings", at), self.by, timezone.now())
+        self.assertEqual(self.line("Tie up").done_on, world.TODAY)
+
+    def test_an_order_is_done_with_a_lot_received_and_comes_before_sprouting(self) -> None:
+        made = world.trial(self.by, name="Tubers", sow_on=world.TODAY + timedelta(days=120))
+        Crop.objects.filter(pk=made.crop_id).update(profile={"germination": "tuber"})
+        lines = {x.key: x for x in season_tasks(Trial.objects.get(pk=made.pk)).lines}
+        order, prepare = lines["order"].dated, lines["prepare"].dated
+        assert order and prepare
+        self.assertLess(order.latest, prepare.earliest)
+        self.assertIsNone(lines["order"].done_on)
+        entry = made.entries.select_related("cultivar")[0]
+        lot = keep_lot(None, entry.cultivar, {"name": "7", "material": "tubers"}, self.by)
+        move_stock(lot, "received", 60, world.TODAY, self.by, world.TODAY)
+        again = {x.key: x for x in season_tasks(Trial.objects.get(pk=made.pk)).lines}
+        self.assertEqual(again["order"].done_on, world.TODAY)
