@@ -8,15 +8,17 @@ from datetime import date
 from evarlo.trials.registry import Due
 from evarlo.ui.words import number_word
 
+WEIGHT = {"Sow": 0, "Plant": 0, "Pick": 0, "Fix": 1, "Walk": 2, "Judge": 3}  # what the season does not give back comes first
+
 
 def day_in_words(due: Sequence[Due], today: date) -> str:
     """How the day stands: what is late, else what is due, else that nothing is."""
     late = [d for d in due if d.by < today]
     now = [d for d in due if d.by == today]
     if late:
-        oldest = late[0]
+        first = min(late, key=lambda d: (WEIGHT.get(d.verb, len(WEIGHT)), d.by))
         rest = f"{number_word(len(late))} things are late" if len(late) > 1 else "One thing is late"
-        return f"{rest}. Longest overdue: {_task(oldest)} in {oldest.trial.name}, since {oldest.by:%-d %B}."
+        return f"{rest}. What matters most: {_task(first)} in {first.trial.name}, since {first.by:%-d %B}."
     if now:
         return "One thing is due today." if len(now) == 1 else f"{number_word(len(now))} things are due today."
     if due:
@@ -28,4 +30,5 @@ def _task(due: Due) -> str:
     """What is to be done, as a noun: “sowing”, “walking for vigour”, “earthing up”."""
     what = due.what[:1].lower() + due.what[1:]
     nouns = {"Sow": "sowing", "Plant": "planting", "Pick": "picking", "Walk": f"walking for {what}", "Judge": f"judging {what}"}
+    nouns["Fix"] = "fixing the layout"
     return nouns.get(due.verb, what)

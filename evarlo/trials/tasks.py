@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -11,6 +12,7 @@ from typing import Any
 from django.db.models import Max
 from django.urls import reverse
 
+from evarlo.catalogue.models import Claim
 from evarlo.grounds.weather import Record, record_of
 from evarlo.seeds.models import Move
 from evarlo.trials.doubts import date_doubts
@@ -61,6 +63,7 @@ class SeasonTasks:
     lines: tuple[Line, ...]
     window: SowingWindow
     conflicts: tuple[str, ...]
+    claimed: tuple[str, ...] = ()  # what catalogues claim of its entries, as days of this season
 
     @property
     def dated(self) -> list[tuple[Line, Dated]]:
@@ -200,7 +203,25 @@ def season_tasks(trial: Trial) -> SeasonTasks:
         what, own, condition = shown[t.key]
         after = shown[t.after][0] if t.after and t.after in shown else ""
         lines.append(Line(t.key, what, found.get(t.key), after, t.done, own, condition))
-    return SeasonTasks(tuple(lines), window, tuple(_conflicts(trial, lines, window, record)))
+    return SeasonTasks(tuple(lines), window, tuple(_conflicts(trial, lines, window, record)), tuple(_claimed(trial, found)))
+
+
+CLAIMED = {"days-to-first-pick": "first picks", "first-flower": "first flowers"}
+
+
+def _claimed(trial: Trial, found: dict[str, Dated]) -> Iterable[str]:
+    """Claimed days beside those of the profile: between which days catalogues promise what, without saying of whom."""
+    sow = found.get("sow")
+    claims = Claim.objects.filter(cultivar__entries__trial=trial, trait__key__in=CLAIMED, value__isnull=False)
+    days: dict[str, list[float]] = defaultdict(list)
+    for key, value in claims.values_list("trait__key", "value") if sow else ():
+        days[key].append(value or 0.0)
+    for key, some in days.items():
+        assert sow
+        first, last = (sow.on + timedelta(days=round(end)) for end in (min(some), max(some)))
+        of = f"{len(some)} of its entries" if len(some) > 1 else "one of its entries"
+        span = f"{first:%-d %b}" if first == last else f"{first:%-d %b} to {last:%-d %b}"
+        yield f"Catalogues claim {CLAIMED[key]} {min(some):g} to {max(some):g} days after sowing for {of}: {span}."
 
 
 def window_of(trial: Trial, record: Record | None) -> SowingWindow:

@@ -4,6 +4,7 @@ from datetime import timedelta
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
+from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.compare.tests.test_comparing import MEANS
@@ -14,6 +15,7 @@ from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.task_services import finish_task
+from evarlo.walks.models import Round
 from evarlo.walks.services import plan_round
 
 
@@ -34,13 +36,13 @@ class Home(TestCase):
         near = world.trial(self.by, name="Near", sow_on=self.today + timedelta(4))
         plan_round(made, world.trait("vigour"), self.today)
         page = self.client.get("/")
-        self.assertContains(page, "One thing is late. Longest overdue: sowing in Fennel, since")
+        self.assertContains(page, "One thing is late. What matters most: sowing in Fennel, since")
         self.assertContains(page, "3 days late")
         self.assertContains(page, "12 plots")
         self.assertContains(page, f"{near.sow_on:%a} {near.sow_on.day} {near.sow_on:%b}")
         keep_step(made, Step.SOWN, self.today, made.plots.all(), self.by, self.today)
         page = self.client.get("/")
-        self.assertNotContains(page, "overdue")
+        self.assertNotContains(page, "What matters most")
         self.assertContains(page, "One thing is due today.")
         self.assertNotContains(page, "First pick")
 
@@ -61,8 +63,11 @@ class Home(TestCase):
         self.assertContains(self.client.get("/"), "Order seed")
         self.assertContains(self.client.get("/"), "4 short")
 
-    def test_a_loose_or_decided_trial_is_not_due(self) -> None:
+    def test_a_loose_trial_is_to_be_fixed_and_a_decided_one_is_not_due(self) -> None:
         world.trial(self.by, fixed=False, sow_on=self.today)
+        self.assertContains(self.client.get("/"), "The layout, before sowing")
+        self.assertNotContains(self.client.get("/"), "All 3 blocks")
+        Trial.objects.update(layout_fixed_at=timezone.now(), decided_at=timezone.now())
         self.assertContains(self.client.get("/"), "Nothing is due")
 
     def test_completeness_counts_what_the_criteria_ask_for(self) -> None:
@@ -85,6 +90,32 @@ class Home(TestCase):
                 self.assertRedirects(answer, goes, fetch_redirect_response=False)
         self.assertContains(self.client.get("/jump/", {"q": "nowhere"}), "Nothing goes by that")
         self.assertEqual(self.client.get("/jump/", {"q": "x" * 500 + "\x00"}).status_code, 200)
+
+
+class WhatMatters(TestCase):
+    def setUp(self) -> None:
+        self.by, self.today = world.person(), timezone.localdate()
+        self.client.force_login(self.by)
+
+    def page(self) -> str:
+        return " ".join(self.client.get(reverse("today:home")).content.decode().split())
+
+    def test_planting_weighs_more_than_an_older_walk(self) -> None:
+        made = world.trial(self.by, sow_on=self.today - timedelta(days=60), plant_on=self.today - timedelta(days=3))
+        keep_step(made, Step.SOWN, self.today - timedelta(days=60), made.plots.all(), self.by, self.today)
+        walk = world.walk(made, "vigour", self.by)
+        Round.objects.filter(pk=walk.pk).update(due_on=self.today - timedelta(days=20))
+        self.assertIn("What matters most: planting in Fennel", self.page())
+
+    def test_a_plan_that_should_be_sown_and_is_not_fixed_is_there(self) -> None:
+        world.trial(self.by, name="Loose", fixed=False, sow_on=self.today - timedelta(days=2))
+        self.assertIn("The layout, before sowing", self.page())
+
+    def test_what_came_as_plants_is_not_late_to_sow(self) -> None:
+        made = world.trial(self.by, sow_on=self.today - timedelta(days=20), plant_on=self.today - timedelta(days=1))
+        self.assertIn("sowing in Fennel", self.page())
+        keep_step(made, Step.PLANTED, self.today - timedelta(days=1), made.plots.all(), self.by, self.today)
+        self.assertNotIn("sowing in Fennel", self.page())
 
 
 class Cost(TestCase):

@@ -7,7 +7,7 @@ from django.urls import reverse
 from django.utils import timezone
 from icalendar import Calendar
 
-from evarlo.catalogue.models import Crop
+from evarlo.catalogue.models import Claim, Crop
 from evarlo.events.care import Done, keep_care
 from evarlo.grounds.models import Site
 from evarlo.grounds.weather import Record, keep_days
@@ -239,3 +239,10 @@ class Triggers(TestCase):
         move_stock(lot, "received", 60, world.TODAY, self.by, world.TODAY)
         again = {x.key: x for x in season_tasks(Trial.objects.get(pk=made.pk)).lines}
         self.assertEqual(again["order"].done_on, world.TODAY)
+
+    def test_claimed_days_stand_beside_the_profiles_without_a_name(self) -> None:
+        for entry, days in zip(self.made.entries.select_related("cultivar"), (78.0, 95.0), strict=False):
+            Claim.objects.create(cultivar=entry.cultivar, says="early", trait=world.trait("days-to-first-pick"), value=days)
+        first, last = (world.SOWN + timedelta(days=n) for n in (78, 95))
+        said = f"Catalogues claim first picks 78 to 95 days after sowing for 2 of its entries: {first:%-d %b} to {last:%-d %b}."
+        self.assertContains(self.client.get(reverse("trials:calendar-page", args=[self.made.slug])), said)
