@@ -29,6 +29,8 @@ MISLEADS = {
     "Depth": "Deeper seed comes later.",
     "Soaking": "Soaked seed comes earlier.",
     "Warmth": "Warmer seed comes earlier.",
+    "Cover of the seed": "What lies over the seed keeps it moist, dark or warm.",
+    "How the seed lies": "A seed laid point down or on edge comes sooner.",
     "Age when planted": "Older plants start with a lead, or check when they are planted.",
     "Source of the plants": "Bought plants were raised by other hands; what they show is that nursery's too.",
     "Sown again": "Plants of a second sowing are younger than the others.",
@@ -181,6 +183,8 @@ def _sown(books: Iterable[EntryBook], lots: bool) -> Iterable[Fact]:
                 "Depth", code, f"{session.depth_mm:g} mm" if session.depth_mm is not None else "not said", seeds, session.depth_mm
             )
             yield Fact("Soaking", code, f"{session.soak_h:g} h" if session.soak_h else "dry", seeds)
+            yield Fact("Cover of the seed", code, session.cover or "not said", seeds)
+            yield Fact("How the seed lies", code, session.orientation or "not said", seeds)
             yield Fact("Warmth", code, f"{session.warmth_c:g} °C" if session.warmth_c is not None else "not said", seeds)
             yield Fact("Seeds in a cell", code, str(s.per_cell), seeds)
             yield Fact("Sown again", code, "sown again" if s.again else "first sowing", seeds)

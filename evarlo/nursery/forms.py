@@ -7,12 +7,14 @@ from typing import Any
 
 from django import forms
 
+from evarlo.catalogue.models import Crop
 from evarlo.nursery.models import Happening, Place, RaisingRule, Tending
 from evarlo.seeds.queries import Stock
 from evarlo.trials.models import Cause, Entry, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from trialcore.reckoning.balance import Kind
+from trialcore.reckoning.sitting import sitting_doubts
 
 DAY = {"required": "Nothing was typed. Expected the day it was done."}
 MANY = {"required": "Nothing was typed. Expected how many."}
@@ -32,6 +34,15 @@ class SessionFields(OwnIds):
     warmth_c = Number(label="Kept at", low=-5, high=50, unit="°C", required=False)
     hygiene = Words(label="Hygiene", most=60, required=False)
     sure = forms.BooleanField(label="Sow it, although the ledger has less", required=False)
+    anyway = forms.BooleanField(label="Sow it so all the same", required=False)
+
+    def held_against(self, crop: Crop) -> bool:
+        """Whether the sitting is as the crop wants it, or somebody said that it is right all the same; else it is asked about."""
+        d = self.cleaned_data
+        doubts = sitting_doubts(crop.profile, d.get("depth_mm"), d.get("warmth_c"), d.get("cover") or "")
+        if doubts and not d["anyway"]:
+            self.add_error("anyway", ". ".join(doubts) + ".")
+        return not self.errors
 
 
 class SowForm(SessionFields):
@@ -41,7 +52,7 @@ class SowForm(SessionFields):
     entry = forms.ChoiceField(label="Packet")
     lot = forms.ChoiceField(label="From lot", required=False)
     level = forms.ChoiceField(label="For", required=False)
-    per_cell = Number(label="Seeds a cell", low=1, high=50, whole=True, error_messages=MANY)
+    per_cell = Number(label="Seeds a cell", low=1, high=500, whole=True, error_messages=MANY)
     cells = Words(label="Cells", most=2000, required=False)
     again = forms.BooleanField(label="Sown again, because too little came up", required=False)
 

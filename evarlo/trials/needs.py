@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from typing import Any
 
 from evarlo.catalogue.models import Crop
+from evarlo.grounds.history import history_of
 from evarlo.seeds.models import Lot
 from evarlo.seeds.queries import Stock, stocks_by_cultivar
 from evarlo.trials.models import Entry, Material, NeedPlan, Plot, Trial
@@ -16,8 +17,16 @@ from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.ui.units import measured
 from evarlo.ui.words import counted
 from trialcore.reckoning import doses
-from trialcore.reckoning.sowing import emergence_share, medium_litres, seeds_per_station, seeds_to_sow, trays_needed
+from trialcore.reckoning.sowing import (
+    emergence_share,
+    machine_spacing_cm,
+    medium_litres,
+    seeds_per_station,
+    seeds_to_sow,
+    trays_needed,
+)
 
+NODULES_YEARS = 4  # for which rhizobia are counted on after a legume
 FEW_EMPTY = 0.05  # of cells or stations that may stay empty before another seed a station is advised
 
 
@@ -204,6 +213,35 @@ def _working(count: int, plan: NeedPlan, share: float, field: float, seeds: int,
     if what != "seeds":
         assumed = ""
     return f"{each}{spare} = {seeds} {what}{packets}{lot}{assumed}"
+
+
+def by_machine(trial: Trial, plan: NeedPlan) -> str:
+    """How far apart a machine drops seeds where the crop is sown where it stands, in words; empty elsewhere."""
+    if plan.transplant or not (trial.between_rows_cm and trial.in_row_cm) or trial.crop.piece != "seed":
+        return ""
+    wanted = plan.per_station * 1e4 / (trial.between_rows_cm * trial.in_row_cm)
+    apart = machine_spacing_cm(wanted, trial.between_rows_cm, plan.germination / 100, plan.field_percent / 100)
+    comes = f"{plan.germination:g} % × {plan.field_percent:g} %"
+    return f"By machine: a seed every {measured(apart, 'cm', 1)} in the row for {wanted:.1f} plants a m², of which {comes} come up."
+
+
+def inoculation(trial: Trial) -> str:
+    """Whether a legume wants an inoculant here, by what stood in its beds; empty for other crops."""
+    if str(trial.crop.profile.get("family", "")).casefold() != "fabaceae" or trial.bed is None:
+        return ""
+    start = trial.sow_on or trial.made_at.date()
+    since = start - timedelta(days=round(365.25 * NODULES_YEARS))
+    before = [
+        lain.use
+        for some in history_of(trial.beds).values()
+        for lain in some
+        if lain.use.fixes and lain.use.name != trial.name and since <= lain.use.since < start
+    ]
+    if before:
+        last = max(before, key=lambda use: use.since)
+        return f"No inoculant is needed if it shares its rhizobia with {last.name}, which stood here from {last.since:%b %Y}."
+    strain = f"Use the strain for {trial.crop.name.lower()}."
+    return f"Inoculate: no legume is on record for its ground in {NODULES_YEARS} years. {strain}"
 
 
 def _advice(plan: NeedPlan) -> str:

@@ -17,7 +17,7 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials import queries
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Material, NeedPlan, Trial
-from evarlo.trials.needs import needs_of, order_lines, plan_of
+from evarlo.trials.needs import by_machine, inoculation, needs_of, order_lines, plan_of
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.services import add_material, drop_material, keep_need_plan
 from evarlo.trials.views import trial_or_404
@@ -82,6 +82,7 @@ def needs_page(request: PersonRequest, slug: str) -> HttpResponse:
 def _page(request: PersonRequest, trial: Trial, form: NeedForm, material: MaterialForm) -> HttpResponse:
     needs = needs_of(trial, queries.entry_names(trial, request.user), timezone.localdate())
     context = {"needs": needs, "form": form, "material": material}
+    context |= {"machine": by_machine(trial, needs.plan), "inoculation": inoculation(trial)}
     wrong = form.errors or material.errors
     if request.htmx and not wrong:
         return render(request, "trials/needs.html#needs", context | {"trial": trial})

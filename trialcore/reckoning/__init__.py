@@ -10,6 +10,7 @@ In this room:
     schedule           when the tasks of a season fall, and what moves with what
     frost              one frost risk for a place, moved by what a bed stands under
     raising_space      room for trays, and when it would be too little
+    sitting            a sitting of sowing held against what the crop wants
     balance, resow     every seed accounted for; whether to sow an entry again
     shortage           too few plants: the ways out, and what each leaves of the trial
     hardening          getting raised plants used to the open

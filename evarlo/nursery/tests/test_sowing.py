@@ -8,6 +8,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.catalogue.models import Crop
+from evarlo.grounds.history import keep_use
 from evarlo.nursery.audit import audit_of
 from evarlo.nursery.book import book_of
 from evarlo.nursery.models import Session, Sowing, Step, Tray
@@ -20,6 +21,8 @@ from evarlo.seeds.services import stock_of
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.testing.raising import Nursery
+from evarlo.trials.models import NeedPlan, Trial
+from evarlo.trials.needs import by_machine, inoculation
 from evarlo.ui.refused import Refused
 
 
@@ -236,3 +239,44 @@ class Proposals(TestCase):
         self.assertEqual(told["trays"], ["Empty"])
         page = self.client.get(reverse("nursery:sow", args=[other.slug]), {"way": "trays", "tray": tray.pk})
         self.assertEqual((page.context["tray"], [t.pk for t in page.context["others"]]), (tray, []))
+
+
+class AsTheCropWantsIt(TestCase):
+    def setUp(self) -> None:
+        self.by, self.today = world.person(), timezone.localdate()
+        self.n = Nursery(self.by, self.today)
+        Crop.objects.filter(pk=self.n.trial.crop_id).update(profile={"germination": "light", "depth_mm": 1, "soil_c": [15, 22]})
+        self.client.force_login(self.by)
+
+    def put(self, **typed: str) -> Any:
+        tray = self.n.trays[0] if self.n.trays else self.n.tray()
+        url = reverse("nursery:put-seeds", args=[self.n.trial.slug, tray.pk])
+        usual = {"entry": self.n.codes[0], "cells": "A1-A6", "per_cell": "1", "on": self.today.isoformat(), "lot": "none"}
+        return self.client.post(url, usual | typed)
+
+    def test_a_light_germinator_is_not_buried_without_being_asked_about(self) -> None:
+        page = self.put(depth_mm="8")
+        self.assertContains(page, "It germinates in light, and 8 mm buries it", status_code=422)
+        self.assertContains(page, 'value="8"', status_code=422)
+        self.assertEqual(Sowing.objects.count(), 0)
+        self.put(depth_mm="8", anyway="on")
+        self.assertEqual(Sowing.objects.get().session.depth_mm, 8)
+
+    def test_many_seeds_a_cell(self) -> None:
+        self.put(cells="A1", per_cell="250")
+        self.assertEqual(Sowing.objects.get().seeds, 250)
+
+    def test_needs_say_how_a_machine_is_set_and_whether_to_inoculate(self) -> None:
+        """Plants every 30 cm of which 85 × 90 % of the seeds come up: a seed every 30 × 0.765 = 22.95 cm."""
+        trial = Trial.objects.get(pk=self.n.trial.pk)
+        plan = NeedPlan(trial=trial, transplant=False, germination=85, field_percent=90)
+        assert trial.in_row_cm and trial.bed and trial.sow_on
+        self.assertIn("a seed every 23.0 cm in the row", by_machine(trial, plan))
+        self.assertEqual(inoculation(trial), "")
+        Crop.objects.filter(pk=trial.crop_id).update(profile={"family": "Fabaceae"})
+        self.assertTrue(inoculation(Trial.objects.get(pk=trial.pk)).startswith("Inoculate: no legume is on record"))
+        since = trial.sow_on - timedelta(days=500)
+        keep_use(
+            trial.bed, "crop", "Broad bean", Crop.objects.get(name="Broad bean"), (0, 3), since, since + timedelta(days=90), ""
+        )
+        self.assertIn("shares its rhizobia with Broad bean", inoculation(Trial.objects.get(pk=trial.pk)))

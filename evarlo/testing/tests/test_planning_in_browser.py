@@ -230,7 +230,7 @@ class SowingDates(BrowserTest):
         page.get_by_label("Task", exact=True).fill("Lay drip lines")
         page.get_by_role("button", name="Add", exact=True).click()
         expect(page.locator(".field.wrong")).to_contain_text("Say when: a day, after which task, or what it waits for.")
-        page.get_by_label("or when").fill("ground is level")
+        page.get_by_label("or when", exact=True).fill("ground is level")
         page.get_by_role("button", name="Add", exact=True).click()
         expect(page.locator(".tasks")).to_contain_text("ground is level")
         self.accessible(page, "calendar")
