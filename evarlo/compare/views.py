@@ -26,7 +26,7 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
 from evarlo.trials.protocol import marks_of
-from evarlo.trials.queries import traits_with_records
+from evarlo.trials.queries import recorded_traits, traits_with_records
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.comparison import Axis, axis_for, axis_labels, row
 from trialcore.formats.figures import block_figures
@@ -36,15 +36,18 @@ from trialcore.formats.figures.two_factors import two_factor_figures
 from trialcore.inference.comparisons import Guard
 
 
-def chosen_trait(request: PersonRequest, traits: list[Trait]) -> Trait | None:
+def chosen_trait(request: PersonRequest, trial: Trial, traits: list[Trait]) -> Trait | None:
+    """The trait asked for; else the first of which anything is recorded, since there is nothing to read in the others."""
     wanted = request.GET.get("trait", "")
-    return next((t for t in traits if t.key == wanted), traits[0] if traits else None)
+    recorded = recorded_traits(trial)
+    first = next((t for t in traits if t.pk in recorded), traits[0] if traits else None)
+    return next((t for t in traits if t.key == wanted), first)
 
 
 def _compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Comparison | None]:
     trial = trial_or_404(slug)
     traits = [t for t in traits_with_records(trial) if t.compared]
-    trait = chosen_trait(request, traits)
+    trait = chosen_trait(request, trial, traits)
     asked = request.GET.get("guard")
     guard: Guard = guard_of(trial) if asked not in ("family", "each") else "family" if asked == "family" else "each"
     return trial, traits, compare(trial, trait, request.user, guard) if trait else None

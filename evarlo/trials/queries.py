@@ -131,10 +131,14 @@ def traits_with_records(trial: Trial) -> list[Trait]:
 
 def _traits_with_records(trial: Trial) -> list[Trait]:
     traits = {c.trait_id: c.trait for c in trial.criteria.select_related("trait")}
-    for source in registry.traits:
-        for trait in source(trial):
-            traits.setdefault(trait.pk, trait)
+    for trait in recorded_traits(trial).values():
+        traits.setdefault(trait.pk, trait)
     return list(traits.values())
+
+
+def recorded_traits(trial: Trial) -> dict[int, Trait]:
+    """The traits of which anything is recorded in this trial, by id."""
+    return trial.once("recorded-traits", lambda: {t.pk: t for source in registry.traits for t in source(trial)})
 
 
 @dataclass(frozen=True)

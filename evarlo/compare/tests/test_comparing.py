@@ -41,6 +41,19 @@ class Comparing(TestCase):
             with self.subTest(path=path):
                 self.assertEqual(self.client.get(f"/trials/{self.trial.slug}/{path}").status_code, 200)
 
+    def test_a_trait_without_a_value_is_no_table_of_nothing_and_what_is_recorded_comes_first(self) -> None:
+        self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
+        self.assertNotContains(self.client.get(f"/trials/{self.trial.slug}/compare/"), 'class="results"')
+        asked = world.walk(self.trial, "height", self.by)
+        for i, plot in enumerate(self.trial.plots.all()):
+            world.keep(asked, plot, self.by, 60 + i % 5)
+        page = self.client.get(f"/trials/{self.trial.slug}/compare/")
+        self.assertContains(page, 'class="results"')
+        self.assertContains(page, '<option value="height" selected>')
+        page = self.client.get(f"/trials/{self.trial.slug}/compare/?trait=plot-yield")
+        self.assertContains(page, "No plot has a value for plot yield yet.")
+        self.assertNotContains(page, 'class="results"')
+
     def test_winners_luck_and_losers(self) -> None:
         world.keep_yields(self.trial, self.by, MEANS)
         said = self.said()

@@ -3,6 +3,8 @@ does not answer."""
 
 import itertools
 import random
+import time
+from typing import Any
 from unittest import mock
 
 from django.utils import timezone
@@ -10,9 +12,11 @@ from playwright.sync_api import Page, expect
 
 from evarlo.testing import world
 from evarlo.testing.browser import PHONE, BrowserTest
+from evarlo.walks.field import taken_along
 from evarlo.walks.models import Observation, Rival
 from evarlo.walks.queries import current
 from evarlo.walks.services import open_round
+from evarlo.walks.views import warm_up_for
 from trialcore.inference.outliers import is_unlikely
 
 
@@ -352,6 +356,21 @@ class SpeedOfTheHand(Walkers):
         page.context.set_offline(True)
         page.reload()
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[0])
+
+    def test_a_slow_page_of_which_nothing_is_kept_is_waited_for(self) -> None:
+        page = self.take()
+        other = open_round(self.made, world.trait("vigour"), timezone.localdate(), self.by)
+
+        def late(found: Any) -> Any:
+            time.sleep(6)
+            return found
+
+        with (
+            mock.patch("evarlo.walks.views.warm_up_for", lambda *given: late(warm_up_for(*given))),
+            mock.patch("evarlo.walks.field_views.taken_along", lambda *given: late(taken_along(*given))),
+        ):
+            page.goto(self.at(f"/trials/{self.made.slug}/walk/{other.pk}/"))
+            expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[0])
 
     def test_a_new_version_of_the_worker_strands_nothing(self) -> None:
         page = self.take()

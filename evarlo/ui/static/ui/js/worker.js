@@ -49,16 +49,24 @@ async function copyOf(answer) {
   return new Response(text, { headers: answer.headers });
 }
 
+// What the network says; after some seconds of waiting, or without a signal, what is kept. Where nothing is kept a slow answer is
+// waited for.
 async function fromNetwork(request, seconds) {
+  const asked = fetch(request);
+  const soon = new Promise((_, no) => setTimeout(no, seconds * 1000, new Error("slow")));
+  let answer;
   try {
-    const answer = await Promise.race([fetch(request), new Promise((_, no) => setTimeout(no, seconds * 1000, new Error("slow")))]);
-    if (answer.ok && !answer.redirected) await keep(request, answer.clone());
-    return answer;
-  } catch (error) {
-    const answer = await kept(request);
-    if (answer) return PAGES.test(new URL(request.url).pathname) ? copyOf(answer) : answer;
-    throw error;
+    answer = await Promise.race([asked, soon]);
+  } catch {
+    const copy = await kept(request);
+    if (copy) {
+      asked.catch(() => {}); // nobody waits for it any more
+      return PAGES.test(new URL(request.url).pathname) ? copyOf(copy) : copy;
+    }
+    answer = await asked;
   }
+  if (answer.ok && !answer.redirected) await keep(request, answer.clone());
+  return answer;
 }
 
 self.addEventListener("fetch", (event) => {
