@@ -42,6 +42,7 @@ GROUPS: tuple[tuple[str, tuple[Field, ...]], ...] = (
             Field("base_c", "Grows above", "number", "°C", hint="Base of degree days"),
             Field("upper_c", "No faster above", "number", "°C", hint="Upper limit of degree days"),
             Field("heat_limit_c", "Sets poorly above", "number", "°C"),
+            Field("night_limit_c", "And on nights above", "number", "°C", hint="Lowest temperature of the night"),
             Field("daylength", "Day length", "words"),
         ),
     ),

@@ -29,6 +29,7 @@ EARLY_CARE = 14  # days before a task's day from which care of its kind is taken
 MILESTONES = ("sow", "plant", "pick")  # whose days the trial itself holds, and whose doing is recorded at their own places
 SOON, GRACE = 7, 21  # days ahead that a task is due; days after its last one that it still is
 HOT_SHARE = 0.2
+SOIL_ABOUT = 7  # days before and after a day to sow of which the soil is looked at
 BEFORE_SETTING: dict[str, tuple[str, Offset]] = {  # what other planting material wants before it is set
     "tuber": ("Set the tubers out in the light to sprout", (-42, -35, -28)),
     "clove": ("Split the bulbs into cloves", (-2, -1, 0)),
@@ -273,18 +274,30 @@ def _conflicts(trial: Trial, lines: list[Line], window: SowingWindow, record: Re
         yield f"Sowing on {sow.dated.on:%-d %b} is later than {window.latest:%-d %b}: it has to be {window.reasons[-1]}."
     if pick and pick.dated and pick.dated.late_by > 0 and not trial.pick_on:
         yield f"The first pick would come {pick.dated.late_by} days after the last day for it, {pick.dated.latest:%-d %b}."
-    limit = trial.crop.profile.get("heat_limit_c")
-    if flower and flower.dated and record and limit:
-        share = _hot(record, flower.dated, float(limit))
+    profile = trial.crop.profile
+    if flower and flower.dated and record:
+        first, last = flower.dated.earliest, flower.dated.latest
+        for limit, kind, warmth in (
+            (profile.get("heat_limit_c"), "days", [(d.day, d.tmax) for d in record.days]),
+            (profile.get("night_limit_c"), "nights", [(d.day, d.tmin) for d in record.days]),
+        ):
+            share = _share_above(warmth, first, last, float(limit)) if limit else None
+            if share is not None and share > HOT_SHARE:
+                hot = f"{100 * share:.0f} % of {kind} on record were warmer than {limit:g} °C"
+                yield f"It would flower from {first:%-d %b} to {last:%-d %b}, when {hot}: it sets poorly then."
+    soil = profile.get("soil_c")
+    if sow and sow.dated and record and soil and not plan_of(trial).transplant:
+        first, last = sow.dated.on - timedelta(days=SOIL_ABOUT), sow.dated.on + timedelta(days=SOIL_ABOUT)
+        share = _share_above([(d.day, d.soil_c) for d in record.days], first, last, float(soil[1]))
         if share is not None and share > HOT_SHARE:
-            span = f"{flower.dated.earliest:%-d %b} to {flower.dated.latest:%-d %b}"
-            hot = f"{100 * share:.0f} % of days on record were hotter than {limit:g} °C"
-            yield f"It would flower from {span}, when {hot}: it sets poorly then."
+            warm = f"the soil was warmer than {soil[1]:g} °C on {100 * share:.0f} % of days on record"
+            yield f"Around {sow.dated.on:%-d %b} {warm}: seed of it rests or dies then. Sow earlier or later, or shade the bed."
 
 
-def _hot(record: Record, dated: Dated, limit: float) -> float | None:
-    days = {f"{dated.earliest + timedelta(days=i):%m-%d}" for i in range((dated.latest - dated.earliest).days + 1)}
-    found = [d.tmax > limit for d in record.days if d.tmax is not None and f"{d.day:%m-%d}" in days]
+def _share_above(warmth: Iterable[tuple[date, float | None]], first: date, last: date, limit: float) -> float | None:
+    """Of the days of the year from `first` to `last`, in all years on record, the share above a limit in °C; None without any."""
+    days = {f"{first + timedelta(days=i):%m-%d}" for i in range((last - first).days + 1)}
+    found = [c > limit for day, c in warmth if c is not None and f"{day:%m-%d}" in days]
     return sum(found) / len(found) if found else None
 
 

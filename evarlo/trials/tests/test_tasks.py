@@ -19,7 +19,7 @@ from evarlo.trials.models import Trial
 from evarlo.trials.task_services import add_task, bring_back_tasks, drop_task, finish_task, move_task
 from evarlo.trials.tasks import Line, _usually_warm, dated_levels, season_tasks
 from evarlo.ui.refused import Refused
-from trialcore.field.weather import simulated_days
+from trialcore.field.weather import Day, simulated_days
 
 SOW = date(2026, 4, 1)
 
@@ -114,6 +114,32 @@ class Seasons(TestCase):
         said = " ".join(season_tasks(late).conflicts)
         self.assertIn(f"Sowing on 1 Sep is later than {season.window.latest:%-d %b}", said)
         self.assertIn("picked for 7 days before frost comes again", said)
+
+    def test_warm_nights_at_flowering_and_soil_too_warm_to_sow_are_said(self) -> None:
+        """Two made-up years of days alike but for every fourth night of July, which stays at 23 °C, and the soil of August."""
+        days = [date(2023, 12, 31) + timedelta(days=n) for n in range(1, 731)]
+        made = [
+            Day(day, 23.0 if day.month == 7 and day.day % 4 == 0 else 14.0, 26.0, 0.0, 31.0 if day.month == 8 else 19.0)
+            for day in days
+        ]
+        keep_days(Site.objects.get(), made, "station")
+        tomato = Crop.objects.get(name="Tomato")
+        self.assertEqual((tomato.profile["night_limit_c"], tomato.profile["flower_days"]), (21, [50, 70]))
+        trial = world.trial(self.by, name="Nights", crop=tomato, sow_on=date(2026, 5, 10))  # flowers 29 Jun to 19 Jul
+        said = " ".join(season_tasks(trial).conflicts)
+        self.assertNotIn("of days on record were warmer", said)
+        self.assertNotIn("of nights on record", said)  # 4 of 21 nights are 19 %
+        trial = world.trial(self.by, name="More nights", crop=tomato, sow_on=date(2026, 5, 13))  # 2 to 22 July: 5 of 21
+        self.assertIn("24 % of nights on record were warmer than 21 °C", " ".join(season_tasks(trial).conflicts))
+        spinach = Crop.objects.get(name="Spinach")
+        top = spinach.profile["soil_c"][1]
+        for on, warm in ((date(2026, 8, 15), "100 %"), (date(2026, 7, 28), "27 %"), (date(2026, 7, 25), "")):  # 15 days about it
+            trial = world.trial(self.by, name=f"Leaves {on}", crop=spinach, sow_on=on)
+            said = " ".join(season_tasks(trial).conflicts)
+            if warm:
+                self.assertIn(f"the soil was warmer than {top:g} °C on {warm} of days on record", said)
+            else:
+                self.assertNotIn("the soil was warmer", said)
 
     def test_sowing_is_counted_back_from_a_market_day(self) -> None:
         url = reverse("trials:calendar-page", args=[self.made.slug])
