@@ -13,7 +13,7 @@ from evarlo.catalogue.models import Cultivar
 from evarlo.people.models import User
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
-from evarlo.today.words import day_in_words
+from evarlo.today.words import day_in_words, weight
 from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.queries import names_shown, trial_list
 from evarlo.trials.registry import registry
@@ -25,7 +25,7 @@ def home(request: PersonRequest) -> HttpResponse:
     today = timezone.localdate()
     due = sorted((d for source in registry.due for d in source(today)), key=lambda d: (d.by, d.trial.name))
     groups = [
-        ("Late", "late", [(d, (today - d.by).days) for d in due if d.by < today]),
+        ("Late", "late", [(d, (today - d.by).days) for d in sorted((d for d in due if d.by < today), key=weight)]),
         ("Today", "", [(d, 0) for d in due if d.by == today]),
         (f"By {today + timedelta(days=7):%A}", "", [(d, 0) for d in due if d.by > today]),
     ]

@@ -11,12 +11,17 @@ from evarlo.ui.words import number_word
 WEIGHT = {"Sow": 0, "Plant": 0, "Pick": 0, "Fix": 1, "Walk": 2, "Judge": 3}  # what the season does not give back comes first
 
 
+def weight(due: Due) -> tuple[int, date]:
+    """What is late in the order in which it matters: what the season does not give back, then what waits longest."""
+    return WEIGHT.get(due.verb, len(WEIGHT)), due.by
+
+
 def day_in_words(due: Sequence[Due], today: date) -> str:
     """How the day stands: what is late, else what is due, else that nothing is."""
     late = [d for d in due if d.by < today]
     now = [d for d in due if d.by == today]
     if late:
-        first = min(late, key=lambda d: (WEIGHT.get(d.verb, len(WEIGHT)), d.by))
+        first = min(late, key=weight)
         rest = f"{number_word(len(late))} things are late" if len(late) > 1 else "One thing is late"
         return f"{rest}. What matters most: {_task(first)} in {first.trial.name}, since {first.by:%-d %B}."
     if now:

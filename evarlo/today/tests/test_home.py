@@ -46,6 +46,17 @@ class Home(TestCase):
         self.assertContains(page, "One thing is due today.")
         self.assertNotContains(page, "First pick")
 
+    def test_the_first_of_what_is_late_is_what_the_sentence_names(self) -> None:
+        walked = world.trial(self.by, sow_on=self.today - timedelta(30))
+        keep_step(walked, Step.SOWN, self.today - timedelta(30), walked.plots.all(), self.by, self.today)
+        plan_round(walked, world.trait("vigour"), self.today - timedelta(6))
+        world.trial(self.by, name="Sown late", sow_on=self.today - timedelta(3))
+        page = self.client.get("/")
+        self.assertIn("What matters most: sowing in Sown late", page.context["sentence"])
+        (_, _, late), *_ = page.context["groups"]
+        self.assertEqual([(d.verb, days) for d, days in late if d.verb in ("Sow", "Walk")], [("Sow", 3), ("Walk", 6)])
+        self.assertEqual(late[0][0].trial.name, "Sown late")
+
     def test_tasks_of_the_season_are_due_once_the_crop_is_sown(self) -> None:
         """Fennel comes up 8 to 14 days after sowing, so it is to be counted after 11."""
         made = world.trial(self.by, sow_on=self.today - timedelta(11), plant_on=self.today + timedelta(30))

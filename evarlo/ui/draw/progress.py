@@ -11,8 +11,9 @@ from django.utils.safestring import SafeString
 
 from evarlo.ui.draw.scale import Scale, tick_text
 
-WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 600, 240, 44, 110, 12, 206
-APART = 13
+WIDTH, LEFT, TOP, LOWEST, FOOT = 600, 44, 12, 206, 34
+APART = 13  # of two names, in drawing units
+LETTER, LONGEST = 6.4, 28  # the width of a letter, and as many as are shown of a name
 
 
 @dataclass(frozen=True)
@@ -30,24 +31,26 @@ def progress(lines: Sequence[ProgressLine], said: str, threshold: float | None =
     days = [d.toordinal() for x in drawn for d, _ in x.points]
     low, high = min(days), max(days)
     top = max([v for x in drawn for _, v in x.points] + [threshold or 0.0, 1.0])
-    across, up = Scale(low, high if high > low else low + 1, LEFT, WIDTH - RIGHT), Scale(0, top, BOTTOM, TOP)
+    bottom_y = max(LOWEST, TOP + APART * len(drawn))  # every name has room beside the ends
+    end = WIDTH - 24 - LETTER * min(LONGEST, max(len(x.name) for x in drawn))
+    across, up = Scale(low, high if high > low else low + 1, LEFT, end), Scale(0, top, bottom_y, TOP)
     ticks = up.ticks(4)
     step = ticks[1] - ticks[0] if len(ticks) > 1 else 1
-    levels = ((LEFT, f"{up(t):.1f}", WIDTH - RIGHT, LEFT - 7, f"{up(t) + 4:.1f}", f"{tick_text(t, step)} %") for t in ticks)
+    levels = ((LEFT, f"{up(t):.1f}", end, LEFT - 7, f"{up(t) + 4:.1f}", f"{tick_text(t, step)} %") for t in ticks)
     dates = sorted({d for x in drawn for d, _ in x.points})
     shown = dates if len(dates) < 8 else dates[:: len(dates) // 6]
-    bottom = ((f"{across(d.toordinal()):.1f}", BOTTOM + 16, f"{d:%-d %b}") for d in shown)
-    line = format_html('<path class="threshold" d="M{} {}H{}"/>', LEFT, f"{up(threshold):.1f}", WIDTH - RIGHT) if threshold else ""
+    bottom = ((f"{across(d.toordinal()):.1f}", bottom_y + 16, f"{d:%-d %b}") for d in shown)
+    line = format_html('<path class="threshold" d="M{} {}H{}"/>', LEFT, f"{up(threshold):.1f}", end) if threshold else ""
     return format_html(
         '<svg class="progress" viewBox="0 0 {} {}" role="img" aria-label="{}">{}{}{}{}{}</svg>',
         WIDTH,
-        HEIGHT,
+        bottom_y + FOOT,
         said,
         format_html_join("", '<path class="grid" d="M{} {}H{}"/><text class="end" x="{}" y="{}">{}</text>', levels),
         format_html_join("", '<text x="{}" y="{}">{}</text>', bottom),
         line,
         format_html_join("", "{}", ((_line(x, across, up),) for x in drawn)),
-        _names(drawn, up),
+        _names(drawn, up, end, bottom_y),
     )
 
 
@@ -58,11 +61,25 @@ def _line(line: ProgressLine, across: Scale, up: Scale) -> SafeString:
     return format_html('<g class="{}"><path d="{}"/>{}</g>', "check" if line.is_check else "other", path, dots)
 
 
-def _names(lines: Sequence[ProgressLine], up: Scale) -> SafeString:
-    """Names beside the ends of their lines, from the top, as far as there is room."""
-    placed, y = [], -99.0
-    for line in sorted(lines, key=lambda x: -x.points[-1][1]):
-        y = max(y + APART, up(line.points[-1][1]) + 4)
-        if y <= HEIGHT - 4:
-            placed.append((WIDTH - RIGHT + 8, f"{y:.1f}", "check" if line.is_check else "other", line.name[:16]))
-    return format_html_join("", '<text class="start {2}" x="{0}" y="{1}">{3}</text>', placed)
+def _names(lines: Sequence[ProgressLine], up: Scale, end: float, lowest: float) -> SafeString:
+    """Names beside the ends of their lines, kept apart: pushed down where they would meet, and up again from the lowest."""
+    ordered = sorted(lines, key=lambda x: -x.points[-1][1])
+    ends = [up(line.points[-1][1]) for line in ordered]
+    places: list[float] = []
+    for y in ends:
+        places.append(max(y, places[-1] + APART) if places else y)
+    limit = lowest
+    for n in reversed(range(len(places))):
+        places[n] = min(places[n], limit)
+        limit = places[n] - APART
+    placed = (
+        (
+            f"M{end + 4:.1f} {from_y:.1f}L{end + 16:.1f} {y:.1f}",
+            "check" if line.is_check else "other",
+            f"{end + 20:.1f}",
+            f"{y + 4:.1f}",
+            line.name if len(line.name) <= LONGEST else f"{line.name[: LONGEST - 1]}…",
+        )
+        for line, from_y, y in zip(ordered, ends, places, strict=True)
+    )
+    return format_html_join("", '<path class="grid" d="{0}"/><text class="start {1}" x="{2}" y="{3}">{4}</text>', placed)

@@ -1,5 +1,6 @@
 """The calendar, the bed over the years, and several beds on one plan, drawn without a browser."""
 
+import itertools
 import re
 from datetime import date, timedelta
 from unittest import TestCase
@@ -8,6 +9,7 @@ from xml.etree import ElementTree
 from evarlo.ui.draw.calendar import NAMES, Row, calendar
 from evarlo.ui.draw.occupancy import Box, occupancy
 from evarlo.ui.draw.plan import Handle, Outline, Tag, plan, stacked
+from evarlo.ui.draw.progress import ProgressLine, progress
 from evarlo.ui.draw.rail import Frost
 
 TODAY = date(2026, 5, 20)
@@ -16,6 +18,23 @@ TODAY = date(2026, 5, 20)
 def read(drawn: str) -> ElementTree.Element:
     """The drawing as a browser reads it; fails on anything that is no well-formed SVG."""
     return ElementTree.fromstring(drawn)  # noqa: S314
+
+
+class Courses(TestCase):
+    def test_every_name_is_whole_and_apart_from_the_others_and_from_the_days(self) -> None:
+        for count in (1, 12, 40):
+            days = (date(2026, 11, 4), date(2026, 11, 25))
+            lines = [ProgressLine(f"BF{n:02} Made-up Lantern {n}", [(d, 5 + n * 0.01) for d in days], n == 3) for n in range(count)]
+            root = read(progress(lines, "damage"))
+            names = [t for t in root.iter("text") if t.text and t.text.startswith("BF")]
+            self.assertEqual({t.text for t in names}, {line.name for line in lines})
+            places = sorted(float(t.get("y", "")) for t in names)
+            self.assertTrue(all(b - a >= 12.9 for a, b in itertools.pairwise(places)), places)
+            day = max(float(t.get("y", "")) for t in root.iter("text") if t.text == "25 Nov")
+            self.assertGreaterEqual(day - places[-1], 12)
+            self.assertGreater(places[0], 0)
+            width = float(root.get("viewBox", "").split()[2])
+            self.assertLessEqual(max(float(t.get("x", "")) + 6.4 * len(t.text or "") for t in names), width)
 
 
 class Calendars(TestCase):
