@@ -9,7 +9,12 @@ def put_in(apps, schema_editor):
     Crop = apps.get_model("catalogue", "Crop")
     for crop in Crop.objects.filter(name__in=NIGHTS, source__startswith="General horticultural knowledge"):
         if "heat_limit_c" in crop.profile and "night_limit_c" not in crop.profile:
-            crop.profile["night_limit_c"] = NIGHTS[crop.name]
+            profile = {}
+            for key, value in crop.profile.items():  # the new figure stands beside that of the days
+                profile[key] = value
+                if key == "heat_limit_c":
+                    profile["night_limit_c"] = NIGHTS[crop.name]
+            crop.profile = profile
             crop.save()
 
 
