@@ -57,7 +57,7 @@ class ClaimForm(forms.Form):
         about = self.fields["trait"]
         assert isinstance(about, forms.ChoiceField)
         traits = [t for t in library() if t.compared]
-        about.choices = [("", "anything else"), *((t.key, f"{t.name}, {t.shown_unit}" if t.shown_unit else t.name) for t in traits)]
+        about.choices = [("", "anything else"), *((t.key, t.with_unit) for t in traits)]
 
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}

@@ -177,6 +177,11 @@ class Trait(models.Model):
         return "days" if self.kind == self.Kind.DATE else self.unit
 
     @property
+    def with_unit(self) -> str:
+        """Its name and unit, as it stands in a choice."""
+        return f"{self.name}, {self.shown_unit}" if self.shown_unit else self.name
+
+    @property
     def compared(self) -> bool:
         """Whether entries can be set against each other by it: a kind has no more and no less."""
         return self.kind != self.Kind.CATEGORY

@@ -56,7 +56,9 @@ def _compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Co
 @may("compare")
 def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = _compared(request, slug)
-    context: dict[str, Any] = {"traits": traits, "c": found, "besides": besides_of(trial, allowed(request.user, "see_names"))}
+    context: dict[str, Any] = {"traits": traits, "c": found}
+    if found and found.analysis.n_observed:  # else there is no line for it to stand at
+        context["besides"] = besides_of(trial, allowed(request.user, "see_names"))
     if found:
         context |= chart(found) | {
             "sentence": sentence(found),

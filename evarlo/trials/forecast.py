@@ -20,7 +20,7 @@ from evarlo.trials.drafting import Draft, Wanted, precision_of, room_lacking, sk
 from evarlo.trials.frame import frosts_of
 from evarlo.trials.laying import drawing_of, wanted_of
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
-from evarlo.trials.needs import cells_of, defaults_for, seeds_of
+from evarlo.trials.needs import RAISED, cells_of, defaults_for, seeds_of
 from evarlo.trials.registry import registry
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.trials.tasks import planned_dates
@@ -88,7 +88,7 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
     crop = crop_named(typed.get("crop") or "")
     usual = NeedPlan(**defaults_for(crop)) if crop else NeedPlan()
     raised = usual.transplant or bool(typed.get("plant_on"))
-    usual.transplant = {"raised": True, "sown": False}.get(str(typed.get("raised")), raised)
+    usual.transplant = RAISED.get(str(typed.get("raised")), raised)
     if crop and typed.get("cv_percent"):
         made["cv_said"] = cv_in_words(typed, wanted, crop)
     if crop and typed.get("sow_on"):

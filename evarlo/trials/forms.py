@@ -14,7 +14,7 @@ from evarlo.grounds.models import Bed
 from evarlo.grounds.services import add_bed, bed_named, site_on_record
 from evarlo.trials.advice import DESIGNS
 from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, WITHDRAWN, Trial
-from evarlo.trials.needs import plan_of
+from evarlo.trials.needs import RAISED, plan_of
 from evarlo.trials.queries import FILLED
 from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, SHARED, CriterionPlan, TrialPlan
 from evarlo.ui.fields import Day, Number, Words
@@ -101,7 +101,7 @@ def _grouped(traits: dict[str, Trait]) -> list[Any]:
     groups: dict[str, list[tuple[str, str]]] = {how: [] for how in ("Weighed on a walk, or at the picks", *RECORDED.values())}
     for t in traits.values():
         how = "Weighed on a walk, or at the picks" if t.key in FILLED else RECORDED[Trait.Source(t.source)]
-        groups[how].append((t.key, f"{t.name}, {t.shown_unit}" if t.shown_unit else t.name))
+        groups[how].append((t.key, t.with_unit))
     return [("", "—"), *((how, some) for how, some in groups.items() if some)]
 
 
@@ -254,7 +254,7 @@ class NewTrial(Criteria):
             crop=crop,
             bed=bed,
             criteria=self.criteria,
-            raised={"raised": True, "sown": False}.get(data["raised"]),
+            raised=RAISED.get(data["raised"]),
         )
 
 

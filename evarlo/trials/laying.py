@@ -37,10 +37,10 @@ def fixed_or_refused(trial: Trial, field: str = "") -> None:
     running_or_refused(trial, field)
 
 
-def running_or_refused(trial: Trial, field: str = "") -> None:
-    """Refuse what would add to a season whose verdicts are signed: it is reopened first, with a reason."""
+def running_or_refused(trial: Trial, field: str = "", before: str = "adding to it") -> None:
+    """Refuse what would change a season whose verdicts are signed: it is reopened first, with a reason."""
     if trial.decided_at:
-        raise Refused("The verdicts of this season are signed. Reopen it under Decide, with a reason, before adding to it.", field)
+        raise Refused(f"The verdicts of this season are signed. Reopen it under Decide, with a reason, before {before}.", field)
 
 
 @transaction.atomic

@@ -26,6 +26,7 @@ from trialcore.reckoning.sowing import (
     trays_needed,
 )
 
+RAISED = {"raised": True, "sown": False}  # what is said of plants; as the crop usually is where nothing is
 NODULES_YEARS = 4  # for which rhizobia are counted on after a legume
 FEW_EMPTY = 0.05  # of cells or stations that may stay empty before another seed a station is advised
 

@@ -19,7 +19,7 @@ from evarlo.grounds.models import Bed
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.drafting import Wanted
-from evarlo.trials.laying import lay_out, still_open
+from evarlo.trials.laying import lay_out, running_or_refused, still_open
 from evarlo.trials.models import (
     TWO_FACTORS,
     WITHDRAWN,
@@ -531,8 +531,7 @@ def change_criteria(trial: Trial, criteria: Sequence[CriterionPlan], why: str, b
     """Decide by other criteria from now on; what they were stays on record with the reason. Raises Refused once the verdicts are
     signed, without a reason, and for criteria that cannot stand."""
     trial = Trial.objects.select_for_update().get(pk=trial.pk)
-    if trial.decided_at:
-        raise Refused("The verdicts of this season are signed. Reopen it under Decide, with a reason, before changing them.", "why")
+    running_or_refused(trial, "why", "changing them")
     if not criteria:
         raise Refused("Name at least one criterion: the trait you will decide by.", "trait_1")
     if not why.strip():

@@ -55,7 +55,7 @@ class TaskForm(forms.Form):
         for name in ("on", "after", "days", "condition", "trait", "reaches", "share", "care"):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
         self.traits = {t.key: t for t in library() if t.source == Trait.Source.WALK}
-        named = [(key, f"{t.name}, {t.shown_unit}" if t.shown_unit else t.name) for key, t in self.traits.items()]
+        named = [(key, t.with_unit) for key, t in self.traits.items()]
         for name, choices in (("trait", [("", "—"), *named]), ("care", [("", "—"), *registry.care.items()])):
             chosen = self.fields[name]
             assert isinstance(chosen, forms.ChoiceField)

@@ -213,12 +213,13 @@ CLAIMED = {"days-to-first-pick": "first picks", "first-flower": "first flowers"}
 def _claimed(trial: Trial, found: dict[str, Dated]) -> Iterable[str]:
     """Claimed days beside those of the profile: between which days catalogues promise what, without saying of whom."""
     sow = found.get("sow")
+    if sow is None:
+        return
     claims = Claim.objects.filter(cultivar__entries__trial=trial, trait__key__in=CLAIMED, value__isnull=False)
     days: dict[str, list[float]] = defaultdict(list)
-    for key, value in claims.values_list("trait__key", "value") if sow else ():
+    for key, value in claims.values_list("trait__key", "value"):
         days[key].append(value or 0.0)
     for key, some in days.items():
-        assert sow
         first, last = (sow.on + timedelta(days=round(end)) for end in (min(some), max(some)))
         of = f"{len(some)} of its entries" if len(some) > 1 else "one of its entries"
         span = f"{first:%-d %b}" if first == last else f"{first:%-d %b} to {last:%-d %b}"

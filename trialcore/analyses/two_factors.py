@@ -194,9 +194,7 @@ def _by_strata(
     if check in place and len(place) > 1:
         others = np.array([i for i in range(len(own.levels)) if i != place[check]], dtype=np.int64)
         versus = against(own.levels, place[check], others, own.means, own.se**2 * np.eye(len(own.levels)), own.df)
-    error = {row.source: (row.ms, row.df) for row in rows if row.source.startswith("error")}
-    of = {name: next(df for source, (_, df) in error.items() if source.startswith(name)) for name in ("error (a)", "error (b)")}
-    of |= {name: df for name in ("error (c)",) for source, (_, df) in error.items() if source.startswith(name)}
+    of = {row.source[: len("error (a)")]: row.df for row in rows if row.source.startswith("error (")}
     effects = tuple(
         Effect(row.source, row.df, float(of[row.error_term]), row.f, row.p)
         for row in rows
