@@ -79,7 +79,7 @@ frontend/node_modules: frontend/package-lock.json
 	@cd frontend && npm ci --ignore-scripts --no-audit --no-fund --silent && touch node_modules
 
 types: .venv/dev
-	@.venv/bin/mypy trialcore evarlo bench
+	@.venv/bin/mypy trialcore evarlo bench docs
 
 css:
 	@cd frontend && npm ci --ignore-scripts --no-audit --no-fund --silent && node build.mjs

@@ -11,7 +11,7 @@ from typing import Any, ClassVar
 from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import Client, tag
-from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, Playwright, ViewportSize, expect, sync_playwright
 
 from evarlo.people.models import User
 from evarlo.testing.world import put_in_what_ships
@@ -26,8 +26,8 @@ FLAGS = (
     "--disable-sync",
     "--disable-dev-shm-usage",
 )
-DESK = {"width": 1280, "height": 800}
-PHONE = {"width": 390, "height": 844}
+DESK: ViewportSize = {"width": 1280, "height": 800}
+PHONE: ViewportSize = {"width": 390, "height": 844}
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
 
 _running: list[tuple[Playwright, Browser]] = []
@@ -71,10 +71,10 @@ class BrowserTest(StaticLiveServerTestCase):
             context.close()
         self.assertEqual(self.complaints, [])
 
-    def open(self, who: str = "", size: dict[str, int] | None = None, **more: Any) -> Page:
+    def open(self, who: str = "", size: ViewportSize | None = None, **more: Any) -> Page:
         """An empty page in a new context, in which `who` is logged in when given."""
         size = size or DESK
-        context = browser().new_context(viewport=size, has_touch=size["width"] < 500, locale="en-GB", **more)  # type: ignore[arg-type]
+        context = browser().new_context(viewport=size, has_touch=size["width"] < 500, locale="en-GB", **more)
         self.contexts.append(context)
         page = context.new_page()
         page.on("console", lambda m: self._complain(m.text) if m.type == "error" else None)

@@ -103,11 +103,11 @@ class Edges(TestCase):
 
     def test_a_check_or_another_entry_never_seen(self) -> None:
         for which in (0, 1):
-            for design, figures in self.each(
-                lambda p, first, last, w=which: valued(  # type: ignore[misc]
-                    p, lambda i, v: None if p.labels["entry"][i] == (first, last)[w] else v
-                )
-            ):
+
+            def without(p: Plots, *ends: str, which: int = which) -> Plots:
+                return valued(p, lambda i, v: None if p.labels["entry"][i] == ends[which] else v)
+
+            for design, figures in self.each(without):
                 assert isinstance(figures, dict), design
                 if which == 0 and design in ("rcbd", "latin", "crd"):
                     self.assertNotIn("vs_check", figures)
@@ -133,14 +133,14 @@ class Edges(TestCase):
         for _ in self.each(lambda p, *_: valued(p, lambda i, v: float(sorted(set(p.labels["entry"])).index(p.labels["entry"][i])))):
             pass
         for factor in (-1.0, 1e-9, 1e9):
-            for _, figures in self.each(lambda p, *_, f=factor: valued(p, lambda i, v: v * f)):  # type: ignore[misc]
+            for _, figures in self.each(lambda p, *_, f=factor: valued(p, lambda i, v: v * f)):
                 self.assertIsInstance(figures, dict)
 
     def test_many_plots_lost_by_chance(self) -> None:
         for seed, share in ((1, 0.3), (2, 0.5), (3, 0.7)):
             rng = np.random.default_rng(seed)
             lost = rng.random(400) < share
-            for _, figures in self.each(lambda p, *_, x=lost: valued(p, lambda i, v: None if x[i % 400] else v)):  # type: ignore[misc]
+            for _, figures in self.each(lambda p, *_, x=lost: valued(p, lambda i, v: None if x[i % 400] else v)):
                 self.assertIsInstance(figures, dict | str)
 
 

@@ -2,6 +2,7 @@
 
 import json
 from collections import Counter
+from collections.abc import Callable
 from itertools import combinations, pairwise
 from pathlib import Path
 from unittest import TestCase
@@ -95,7 +96,7 @@ class Designs(TestCase):
         self.assertTrue(all(len(p) == 2 and "K" in p for p in pairs.values()))
 
     def test_what_cannot_be_laid_out_is_refused(self) -> None:
-        for draw in (
+        draws: tuple[Callable[[], object], ...] = (
             lambda: incomplete.alpha(names(6), 3, 6, 1),
             lambda: incomplete.alpha(names(6), 1, 3, 1),
             lambda: incomplete.augmented(["A"], ["A", "B"], 2, 1),
@@ -104,7 +105,8 @@ class Designs(TestCase):
             lambda: whole.split_plot(["A", "B"], ["x"], 2, 1),
             lambda: whole.paired_strips(["A", "K"], "K", 2, 1),
             lambda: whole.completely_random(["A", "B"], [1], 1),
-        ):
+        )
+        for draw in draws:
             with self.assertRaises(ValueError):
                 draw()
 

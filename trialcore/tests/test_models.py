@@ -78,7 +78,7 @@ class Ranks(TestCase):
 
     def test_skillings_and_mack_is_friedman_when_complete_and_goes_on_when_not(self) -> None:
         """Without ties and gaps both are the same; the published example of Skillings and Mack (1981) gives 15.493."""
-        table = [
+        table: list[list[float | None]] = [
             [3.2, 4.1, 3.8, 4.2],
             [3.1, 3.9, 3.4, 4.0],
             [4.3, 3.5, 4.6, 4.8],

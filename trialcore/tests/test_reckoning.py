@@ -12,6 +12,7 @@ from trialcore.field import degree_days, progress, raters, storage
 from trialcore.field.picks import Pick, harvest_flow
 from trialcore.field.simulated_season import Cultivar, World, simulate_season
 from trialcore.reckoning import germination, selection, sowing
+from trialcore.tests.surely import surely
 
 
 class Sowing(TestCase):
@@ -160,7 +161,7 @@ class Field(TestCase):
         assert found is not None
         self.assertEqual((found.span, found.peak, found.first), (21, date(2026, 7, 24), date(2026, 7, 10)))
         self.assertAlmostEqual(found.to_half or 0, 100 + 7 + 7 / 3)
-        self.assertEqual(harvest_flow(picks[:1]).to_half if harvest_flow(picks[:1]) else 0, None)
+        self.assertIsNone(surely(harvest_flow(picks[:1])).to_half)
         self.assertIsNone(harvest_flow([Pick(date(2026, 7, 1), 0.0)]))
         even = harvest_flow([Pick(date(2026, 7, d), 2.0) for d in (1, 2, 3)])
         self.assertAlmostEqual(even.evenness if even and even.evenness else 0, 1.0)

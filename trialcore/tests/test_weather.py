@@ -58,7 +58,7 @@ class Simulated(TestCase):
         frosts = sum((d.tmin or 0) <= 0 for d in days) / 10
         self.assertTrue(30 < frosts < 150)
         self.assertTrue(400 < sum(d.rain_mm or 0 for d in days) / 10 < 1200)
-        swing = np.std([d.soil_c for d in days]), np.std([d.mean for d in days])
+        swing = np.std([d.soil_c for d in days if d.soil_c is not None]), np.std([d.mean for d in days if d.mean is not None])
         self.assertLess(swing[0], swing[1])
         self.assertTrue(5 < len(gaps_in(days)) < 60)
         self.assertEqual(len(simulated_days(53, date(2018, 1, 1), 300, 5, gaps=False)), 300)

@@ -60,7 +60,7 @@ class Cultivars(TestCase):
         self.client.post(self.at("keep-cultivar"), typed)
         self.one.refresh_from_db()
         self.assertEqual((self.one.related, self.one.breeding), (self.other, "open"))
-        self.assertAlmostEqual(self.one.height_cm, 60.96)
+        self.assertAlmostEqual(self.one.height_cm or 0, 60.96)
         self.assertEqual(likely_duplicates(self.crop), [])
         self.assertContains(self.client.get(reverse("catalogue:cultivar", args=[self.other.pk])), "is a selection of it")
         made = world.trial(self.by, entries=("Corvane", "Brakewater", "Breakwater"))

@@ -142,7 +142,9 @@ class Beds(TestCase):
             self.assertEqual(caught.exception.field, field)
 
     def test_the_page_takes_uses_soil_obstacles_and_traits(self) -> None:
-        at = lambda name, *more: reverse(f"grounds:{name}", args=[self.bed.pk, *more])  # noqa: E731
+        def at(name: str, *more: int) -> str:
+            return reverse(f"grounds:{name}", args=[self.bed.pk, *more])
+
         year = timezone.localdate().year - 2
         self.client.post(
             at("add-use"),

@@ -2,6 +2,7 @@
 
 from collections import Counter
 from datetime import timedelta
+from typing import Any
 
 from django.urls import reverse
 from django.utils import timezone
@@ -41,10 +42,10 @@ class Planted(TestCase):
     def trial(self) -> Trial:
         return Trial.objects.get(pk=self.n.trial.pk)
 
-    def fits(self):  # type: ignore[no-untyped-def]
+    def fits(self) -> dict[str, Fit]:
         return {f.entry.code: f for f in fits(self.trial, book_of(self.trial), {}, rule_of(self.trial))}
 
-    def choose(self, way: Way, **more: str) -> str:
+    def choose(self, way: Way, **more: Any) -> str:
         return choose_way(self.trial, self.n.entries[self.short], way, self.by, self.today, **more)
 
     def plant(self, *numbers: str) -> int:

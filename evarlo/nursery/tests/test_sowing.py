@@ -50,7 +50,7 @@ class Cells(TestCase):
         sow_cells(Put(entry, None, 1), tray, range(24, 30), session_of(self.n.sown, self.by, {}), self.today)
         self.assertEqual(tray.sowings.count(), 2)
         self.client.force_login(self.by)
-        page = self.client.get(reverse("nursery:sow", args=[self.n.trial.slug]), {"way": "trays", "tray": tray.pk})
+        page = self.client.get(reverse("nursery:sow", args=[self.n.trial.slug]), {"way": "trays", "tray": str(tray.pk)})
         self.assertContains(page, f"{entry.code}, another trial")
         self.assertContains(page, "42 free")
 
@@ -237,7 +237,7 @@ class Proposals(TestCase):
             (told["medium"] or "", float(told["depth_mm"]), told["cover"] or "", told["warmth_c"]), ("", 12.0, "", None)
         )
         self.assertEqual(told["trays"], ["Empty"])
-        page = self.client.get(reverse("nursery:sow", args=[other.slug]), {"way": "trays", "tray": tray.pk})
+        page = self.client.get(reverse("nursery:sow", args=[other.slug]), {"way": "trays", "tray": str(tray.pk)})
         self.assertEqual((page.context["tray"], [t.pk for t in page.context["others"]]), (tray, []))
 
 

@@ -61,7 +61,7 @@ class PutRight(TestCase):
         self.assertIn(f"Seeds lie in row {row}", self.tray(tray, rows=row - 1)[1])
         status, _, now = self.tray(tray, rows=row, tray_name="Left bench 2")
         self.assertEqual((status, now.rows, now.name), (302, row, "Left bench 2"))
-        page = self.client.get(reverse("nursery:sow", args=[self.n.trial.slug]), {"way": "trays", "tray": tray.pk})
+        page = self.client.get(reverse("nursery:sow", args=[self.n.trial.slug]), {"way": "trays", "tray": str(tray.pk)})
         self.assertContains(page, "counted anew")
 
     def test_a_trials_name_is_corrected_and_its_address_stays(self) -> None:

@@ -21,7 +21,7 @@ from evarlo.seeds.services import keep_lot, move_stock
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Plot, Trial
-from evarlo.walks.models import Observation
+from evarlo.walks.models import Observation, Round
 
 ABSURD = (
     "",
@@ -132,6 +132,12 @@ OPEN = {"/people/here/": 401, "/trials/feed/1.ics": 404, "/worker.js": 200, "/ma
 
 @override_settings(AXES_ENABLED=False)
 class Hostile(TestCase):
+    people: dict[str, User]
+    trial: Trial
+    asked: Round
+    firsts: list[int]
+    addresses: list[str]
+
     @classmethod
     def setUpTestData(cls) -> None:
         cls.people = {role: world.person(role) for role in Role.values}

@@ -113,7 +113,7 @@ class Killed(unittest.TestCase):
 
     def test_what_was_typed_is_there_once_however_often_the_server_dies(self) -> None:
         self.begin()
-        context = browser().new_context(viewport=PHONE, locale="en-GB")  # type: ignore[arg-type]
+        context = browser().new_context(viewport=PHONE, locale="en-GB")
         self.addCleanup(context.close)
         page = context.new_page()
         page.goto(f"http://127.0.0.1:{self.port}/people/log-in/")
@@ -168,9 +168,13 @@ class Killed(unittest.TestCase):
     def die_while_it_takes_them_in(self, page: Page, after: float) -> None:
         died = threading.Event()
 
+        def die() -> None:
+            self.kill()
+            died.set()
+
         def doom(request: object) -> None:
             if "bring-in" in str(getattr(request, "url", "")) and not died.is_set():
-                threading.Timer(after, lambda: (self.kill(), died.set())).start()
+                threading.Timer(after, die).start()
 
         page.on("request", doom)
         page.context.set_offline(False)

@@ -1,11 +1,12 @@
 """A number and Enter, as fast as a hand can: whatever the answers do, every value is on its line."""
 
 import time
+import uuid
 from datetime import timedelta
 from typing import Any
 
 from django.utils import timezone
-from playwright.sync_api import Page, Route, expect
+from playwright.sync_api import Page, Route, ViewportSize, expect
 
 from evarlo.harvest.models import Picking
 from evarlo.harvest.services import Weighed, keep_picking
@@ -26,7 +27,7 @@ class Weighing(BrowserTest):
         self.trial = world.trial(self.by, entries=NAMES, check="N0", blocks=4, plot_length_m=0.6, plot_width_m=0.6)
         self.path = list(self.trial.plots.order_by("place").values_list("number", flat=True))
 
-    def bench(self, size: dict[str, int] | None = None) -> Page:
+    def bench(self, size: ViewportSize | None = None) -> Page:
         page = self.open("helper", size)
         page.goto(self.at(f"/trials/{self.trial.slug}/pick/"))
         page.get_by_label("Marketable").focus()
@@ -87,7 +88,7 @@ class Weighing(BrowserTest):
     def test_a_second_weight_of_a_day_and_one_far_off_are_asked_about_beside(self) -> None:
         today = timezone.localdate()
         for n, number in enumerate(self.path[:8]):
-            keep_picking(self.trial.plots.get(number=number), today, Weighed(4.0 + n / 10), self.by, world.uuid.uuid4(), today)
+            keep_picking(self.trial.plots.get(number=number), today, Weighed(4.0 + n / 10), self.by, uuid.uuid4(), today)
         page = self.bench()
         page.get_by_label("Plot", exact=True).fill(self.path[2])
         page.get_by_label("Marketable").fill("4.4")
@@ -112,7 +113,7 @@ class Weighing(BrowserTest):
         long_ago = timezone.localdate() - timedelta(days=40)
         plots = list(self.trial.plots.order_by("place")[:30])
         for plot in plots:
-            keep_picking(plot, long_ago, Weighed(4.0), self.by, world.uuid.uuid4(), long_ago)
+            keep_picking(plot, long_ago, Weighed(4.0), self.by, uuid.uuid4(), long_ago)
         page = self.bench()
         page.get_by_text("Last weigh-ins (30 in all)").click()
         page.get_by_role("link", name="Show all 30").click()

@@ -1,7 +1,7 @@
 """Two tabs, the back button, a double tap, a log-in that ended: nothing is kept twice and nothing typed is lost."""
 
 from django.contrib.sessions.models import Session
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Dialog, Page, expect
 
 from evarlo.harvest.models import Picking
 from evarlo.people.models import User
@@ -35,8 +35,13 @@ class LogInEnded(BrowserTest):
         page.locator(".keep").tap()
         expect(page.locator("#waiting")).to_contain_text("1 kept on this phone only. You are no longer logged in")
         self.accessible(page, "walk without a log-in")
-        page.on("dialog", lambda dialog: asked_before.append(dialog.message) or dialog.accept())  # type: ignore[func-returns-value]
         asked_before: list[str] = []
+
+        def accept(dialog: Dialog) -> None:
+            asked_before.append(dialog.message)
+            dialog.accept()
+
+        page.on("dialog", accept)
         for who, kept, said in (("evaluator", 0, "1 kept on this phone"), ("manager", 1, "All saved")):
             page.goto(self.at("/people/log-in/"))
             page.get_by_label("Username").fill(who)

@@ -39,6 +39,7 @@ class Home(TestCase):
         self.assertContains(page, "One thing is late. What matters most: sowing in Fennel, since")
         self.assertContains(page, "3 days late")
         self.assertContains(page, "12 plots")
+        assert near.sow_on
         self.assertContains(page, f"{near.sow_on:%a} {near.sow_on.day} {near.sow_on:%b}")
         keep_step(made, Step.SOWN, self.today, made.plots.all(), self.by, self.today)
         page = self.client.get("/")

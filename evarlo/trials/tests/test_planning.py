@@ -257,7 +257,7 @@ class IncompleteBlocks(TestCase):
 class Doubts(TestCase):
     """Planned dates against the crop's profile and the frosts of the site."""
 
-    def doubts(self, **dates: date) -> list[str]:
+    def doubts(self, **dates: Any) -> list[str]:
         crop = Crop.objects.get(name="Sweet pepper")
         return date_doubts(world.trial(world.person(name=str(dates)), name=str(dates)[:60], crop=crop, **dates))
 

@@ -206,7 +206,7 @@ class Kinds(Phone):
         show_earlier(self.made, True, self.by)
         self.walk.refresh_from_db()
         self.assertIn("10 % on", self.along(self.other)["earlier"][self.plots[0].pk])
-        self.assertIn("shown while scoring", self.made.deeds.last().said)
+        self.assertIn("shown while scoring", self.made.deeds.latest("pk").said)
 
     def test_a_closed_round_is_corrected_by_those_who_may(self) -> None:
         self.bring(self.record(self.plots[0], 10), by=self.other)
