@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from django.db import transaction
@@ -138,3 +138,25 @@ def put_in_shipped_crops(crops: Any) -> None:
         if new or not made.profile:
             made.profile, made.source = shipped.profile, SHIPPED[:160]
             made.save()
+
+
+def cultivar_named(crop: Crop, name: str) -> Cultivar:
+    """The cultivar of that name or synonym, whatever its capitals; put on the list when it is new."""
+    return cultivar_of(crop, name) or Cultivar.objects.create(crop=crop, name=name)
+
+
+@transaction.atomic
+def cultivars_named(crop: Crop, names: Sequence[str]) -> dict[str, Cultivar]:
+    """The cultivars of many names or synonyms at once; those that are new are put on the list."""
+    known = {name.casefold(): cultivar for name, cultivar in _on_the_list(crop)}
+    new = {name.casefold(): Cultivar(crop=crop, name=name) for name in names if name.casefold() not in known}
+    known |= {cultivar.name.casefold(): cultivar for cultivar in Cultivar.objects.bulk_create(new.values())}
+    return {name: known[name.casefold()] for name in names}
+
+
+def _on_the_list(crop: Crop) -> Iterator[tuple[str, Cultivar]]:
+    """Every name of a crop's cultivars, synonyms first: where one is another's own name, that counts."""
+    listed = list(crop.cultivars.prefetch_related("synonyms"))
+    for cultivar in listed:
+        yield from ((s.name, cultivar) for s in cultivar.synonyms.all())
+    yield from ((cultivar.name, cultivar) for cultivar in listed)

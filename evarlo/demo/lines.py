@@ -16,8 +16,10 @@ from evarlo.grounds.models import Bed
 from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
 from evarlo.trials.laying import fix_layout
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Cause, Plot, Trial
-from evarlo.trials.services import CriterionPlan, TrialPlan, exclude_plot, plan_trial
+from evarlo.trials.plan import CriterionPlan, TrialPlan
+from evarlo.trials.planning import plan_trial
 from evarlo.walks.services import Seen, close_round, keep_observation, open_round
 from trialcore.field.simulated_season import Cultivar, PlotRecord, World, simulate_season
 

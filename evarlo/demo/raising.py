@@ -21,7 +21,8 @@ from evarlo.seeds.models import Lot, Move
 from evarlo.seeds.services import keep_lot, move_stock
 from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Trial
-from evarlo.trials.services import CriterionPlan, TrialPlan, plan_trial
+from evarlo.trials.plan import CriterionPlan, TrialPlan
+from evarlo.trials.planning import plan_trial
 from trialcore.reckoning.balance import Kind
 
 SOWN_DAYS_AGO = 17

@@ -19,8 +19,10 @@ from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import User
 from evarlo.trials.laying import fix_layout
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Cause, Plot
-from evarlo.trials.services import CriterionPlan, TrialPlan, exclude_plot, plan_trial
+from evarlo.trials.plan import CriterionPlan, TrialPlan
+from evarlo.trials.planning import plan_trial
 from evarlo.verdicts.queries import board_of
 from evarlo.verdicts.services import give_verdict, sign_board
 from evarlo.walks.models import Round

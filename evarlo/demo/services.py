@@ -8,6 +8,7 @@ from django.contrib.auth.hashers import make_password
 from django.db import transaction
 
 from evarlo.catalogue.models import Crop, Trait
+from evarlo.catalogue.services import cultivar_named
 from evarlo.demo import world
 from evarlo.demo.grounds import describe_cultivars, remember
 from evarlo.demo.lines import grow_lines
@@ -20,7 +21,8 @@ from evarlo.grounds.weather import read_station
 from evarlo.people.models import User
 from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Cause, Trial
-from evarlo.trials.services import CriterionPlan, TrialPlan, cultivar_named, plan_trial
+from evarlo.trials.plan import CriterionPlan, TrialPlan
+from evarlo.trials.planning import plan_trial
 
 RUNNING_FOR = 84  # days that the running season has been under way
 

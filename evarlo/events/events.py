@@ -18,9 +18,9 @@ from evarlo.nursery.queries import sown_on
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.laying import fixed_or_refused
+from evarlo.trials.leaving_out import exclude_plot, is_left_out, lift_exclusion
 from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Due, Pin
-from evarlo.trials.services import exclude_plot, is_left_out, lift_exclusion
 from evarlo.ui.refused import Refused, only_done
 from evarlo.ui.words import counted
 from evarlo.walks.models import Round

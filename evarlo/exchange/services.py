@@ -17,15 +17,9 @@ from evarlo.exchange.models import Sheet
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.models import Trial
-from evarlo.trials.services import (
-    CriterionPlan,
-    FinishedPlot,
-    add_criteria,
-    arrived,
-    take_in_entries,
-    take_in_plots,
-    take_in_trial,
-)
+from evarlo.trials.plan import CriterionPlan
+from evarlo.trials.services import add_criteria
+from evarlo.trials.taking_in import FinishedPlot, arrived, take_in_entries, take_in_plots, take_in_trial
 from evarlo.ui.refused import Refused
 from evarlo.ui.words import counted
 from evarlo.walks.models import Observation

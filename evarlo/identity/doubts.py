@@ -15,10 +15,10 @@ from django.utils import timezone
 from evarlo.catalogue.models import Trait
 from evarlo.identity.models import Doubt
 from evarlo.people.models import User
+from evarlo.trials.leaving_out import as_it_stands, exclude_plot, is_left_out, lift_exclusion
 from evarlo.trials.models import IDENTITY, Entry, Plot, Trial
 from evarlo.trials.queries import plots_of, readings_of, traits_with_records
 from evarlo.trials.registry import DiaryLine, Due
-from evarlo.trials.services import as_it_stands, exclude_plot, is_left_out, lift_exclusion
 from evarlo.ui.refused import Refused
 
 LEAST_PLOTS = 2  # of each candidate, for a trait to tell anything

@@ -16,9 +16,9 @@ from evarlo.nursery.raising import keep_rule, rule_of
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Cause, Entry, Plot, Trial
 from evarlo.trials.queries import left_out
-from evarlo.trials.services import exclude_plot
 from evarlo.ui.refused import Refused, only_done
 from evarlo.ui.words import counted
 from trialcore.reckoning.balance import Kind

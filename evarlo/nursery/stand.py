@@ -14,9 +14,9 @@ from evarlo.nursery.book import planted_in
 from evarlo.nursery.models import RaisingRule, StationMark
 from evarlo.nursery.queries import station_marks
 from evarlo.people.models import User
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.queries import left_out, plots_of, readings_of
-from evarlo.trials.services import exclude_plot
 from evarlo.ui.refused import Refused, only_done
 
 What = StationMark.What

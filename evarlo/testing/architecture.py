@@ -34,7 +34,7 @@ ACTS = {
     "catalogue": ("services", "traits", "problems"),
     "grounds": ("services", "history", "weather"),
     "seeds": ("services", "germination"),
-    "trials": ("services", "laying", "protocol", "task_services", "deeds"),
+    "trials": ("services", "planning", "taking_in", "leaving_out", "laying", "protocol", "task_services", "deeds"),
     "nursery": ("services", "sowing", "raising", "planting", "stand", "room"),
     "walks": ("services", "field"),
     "events": ("events", "care", "photos"),

@@ -18,7 +18,8 @@ from evarlo.nursery.services import keep_step
 from evarlo.people.models import Role, User
 from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Plot, Trial
-from evarlo.trials.services import CriterionPlan, TrialPlan, plan_trial
+from evarlo.trials.plan import CriterionPlan, TrialPlan
+from evarlo.trials.planning import plan_trial
 from evarlo.walks.models import Observation, Round
 from evarlo.walks.services import Seen, keep_observation, open_round
 

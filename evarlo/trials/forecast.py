@@ -21,8 +21,8 @@ from evarlo.trials.frame import frosts_of
 from evarlo.trials.laying import drawing_of, wanted_of
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
 from evarlo.trials.needs import RAISED, cells_of, defaults_for, seeds_of
+from evarlo.trials.plan import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.trials.registry import registry
-from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.trials.tasks import planned_dates
 from evarlo.ui.draw.advisor import Step, advisor
 from evarlo.ui.draw.calendar import Row, calendar

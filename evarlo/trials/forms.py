@@ -15,8 +15,8 @@ from evarlo.grounds.services import add_bed, bed_named, site_on_record
 from evarlo.trials.advice import DESIGNS
 from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, WITHDRAWN, Trial
 from evarlo.trials.needs import RAISED, plan_of
+from evarlo.trials.plan import MOST_BLOCKS, MOST_ENTRIES, SHARED, CriterionPlan, TrialPlan
 from evarlo.trials.queries import FILLED
-from evarlo.trials.services import MOST_BLOCKS, MOST_ENTRIES, SHARED, CriterionPlan, TrialPlan
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.units import figure_shown, measured
 

@@ -27,21 +27,11 @@ from evarlo.trials.forms import ChangeCriteria, LeaveOut, MoveBlock, NewTrial, R
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import MOST_DOTS, close_plan, small_ground
 from evarlo.trials.laying import fix_layout, move_block, shuffle, swap_plots
+from evarlo.trials.leaving_out import exclude_plot, lift_exclusion, withdraw_entry
 from evarlo.trials.models import TWO_FACTORS, Plot, Trial
+from evarlo.trials.planning import change_plan, follow_trial, plan_trial
 from evarlo.trials.registry import registry
-from evarlo.trials.services import (
-    accept_rotation,
-    change_criteria,
-    change_plan,
-    declare_output,
-    exclude_plot,
-    follow_trial,
-    lift_exclusion,
-    open_names,
-    plan_trial,
-    rename,
-    withdraw_entry,
-)
+from evarlo.trials.services import accept_rotation, change_criteria, declare_output, open_names, rename
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside, said_on_top

@@ -12,7 +12,7 @@ from evarlo.testing.pages import TestCase
 from evarlo.trials.bed_doubts import bed_doubts
 from evarlo.trials.doubts import name_doubts
 from evarlo.trials.models import Trial
-from evarlo.trials.services import plan_trial
+from evarlo.trials.planning import plan_trial
 from evarlo.ui.refused import Refused
 
 

@@ -17,8 +17,8 @@ from evarlo.compare.words import sentence
 from evarlo.exchange.services import Wanted, keep_sheet, make_trial
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Trial
-from evarlo.trials.services import exclude_plot
 
 MEANS = {"Corvane": 5.0, "Quillet": 6.5, "OF-17": 5.2, "Brakewater": 3.4}
 

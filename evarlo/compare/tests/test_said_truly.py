@@ -9,8 +9,8 @@ from evarlo.compare.tests.test_comparing import MEANS
 from evarlo.grounds.history import history_of
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Trial
-from evarlo.trials.services import exclude_plot
 from evarlo.walks.queries import round_lines
 
 

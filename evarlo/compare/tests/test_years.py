@@ -9,8 +9,10 @@ from evarlo.compare.queries import over_years
 from evarlo.harvest.models import Picking
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Trial
-from evarlo.trials.services import declare_output, exclude_plot, follow_trial
+from evarlo.trials.planning import follow_trial
+from evarlo.trials.services import declare_output
 from evarlo.ui.refused import Refused
 
 KG = {"Corvane": 6.0, "Quillet": 9.0, "OF-17": 6.3, "Brakewater": 4.0}

@@ -9,9 +9,9 @@ from evarlo.identity.models import Doubt
 from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import diary_of, left_out
-from evarlo.trials.services import exclude_plot
 from evarlo.ui.refused import Refused
 
 MEANS = {"Corvane": 5.0, "Quillet": 9.0, "OF-17": 2.0, "Brakewater": 12.0}

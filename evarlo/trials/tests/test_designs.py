@@ -14,8 +14,8 @@ from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.laying import drawing_of, fix_layout, lay_out, move_block, swap_plots
 from evarlo.trials.models import Plot, Trial
+from evarlo.trials.planning import change_plan, plan_trial
 from evarlo.trials.queries import blocks_of
-from evarlo.trials.services import change_plan, plan_trial
 from evarlo.ui.refused import Refused
 from trialcore.tests.surely import surely
 

@@ -12,10 +12,11 @@ from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.doubts import date_doubts
 from evarlo.trials.laying import fix_layout, lay_out, shuffle
+from evarlo.trials.leaving_out import exclude_plot, lift_exclusion
 from evarlo.trials.models import Exclusion, Plot, Trial
 from evarlo.trials.needs import plan_of
+from evarlo.trials.planning import plan_trial
 from evarlo.trials.queries import layout_faults_of
-from evarlo.trials.services import exclude_plot, lift_exclusion, plan_trial
 from evarlo.trials.tasks import season_tasks
 from evarlo.ui.refused import Refused
 

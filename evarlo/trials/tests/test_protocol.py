@@ -11,9 +11,9 @@ from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.forecast import forecast, own_cvs, price_of_a_seed
+from evarlo.trials.leaving_out import withdraw_entry
 from evarlo.trials.models import Trial
 from evarlo.trials.protocol import keep_deviation, keep_protocol, marks_of
-from evarlo.trials.services import withdraw_entry
 from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import SignedBoard
 

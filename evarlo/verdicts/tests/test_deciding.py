@@ -14,8 +14,9 @@ from evarlo.nursery.services import keep_step
 from evarlo.nursery.sowing import Put, new_tray, session_of, sow_cells
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Entry, Trial
-from evarlo.trials.services import choose_guard, exclude_plot
+from evarlo.trials.services import choose_guard
 from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.queries import Board, BoardLine, board_of

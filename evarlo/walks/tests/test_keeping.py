@@ -12,7 +12,7 @@ from evarlo.nursery.models import Step, StepDate
 from evarlo.nursery.services import keep_step
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
-from evarlo.trials.services import exclude_plot
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.ui.refused import Refused
 from evarlo.walks.models import Observation
 from evarlo.walks.queries import current, readings, walkable

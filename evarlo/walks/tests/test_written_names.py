@@ -14,7 +14,7 @@ from evarlo.people.models import Role, User
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.deeds import record
-from evarlo.trials.services import exclude_plot
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.task_services import add_task
 from evarlo.walks.field import Brought, bring_in
 from evarlo.walks.services import Seen, close_round, keep_observation
