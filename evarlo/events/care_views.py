@@ -20,6 +20,7 @@ from evarlo.events.care import (
     withdraw_care,
 )
 from evarlo.events.models import Care
+from evarlo.events.words import amount_in_words, kind_in_words, plots_in_words
 from evarlo.people.permissions import may, may_take_back
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.choosing import PlotsField, groups_of
@@ -119,10 +120,8 @@ class CareForm(OwnIds):
 def care_page(request: PersonRequest, slug: str, form: CareForm | None = None) -> HttpResponse:
     trial = trial_or_404(slug)
     every = trial.plots.count()
-    rows = []
-    for made in trial.care.select_related("by").prefetch_related("plots").order_by("-done_at", "-id")[:60]:
-        numbers = [p.number for p in made.plots.all()]
-        rows.append((made, "every plot" if len(numbers) == every else ", ".join(numbers[:8]) + (" …" if len(numbers) > 8 else "")))
+    newest = trial.care.select_related("by").prefetch_related("plots").order_by("-done_at", "-id")[:60]
+    rows = [(made, kind_in_words(made), plots_in_words(list(made.plots.all()), every), amount_in_words(made)) for made in newest]
     context = {
         "rows": rows,
         "form": form or CareForm(trial, initial={"on": timezone.localdate()}),

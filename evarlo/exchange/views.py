@@ -16,6 +16,7 @@ from evarlo.catalogue.models import Crop, Trait
 from evarlo.catalogue.services import crop_on_record
 from evarlo.exchange.models import Sheet
 from evarlo.exchange.services import Wanted, bring_next, keep_sheet, leave, make_trial, matters_proposed, progress_of, read_of
+from evarlo.exchange.words import understood_in_words
 from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
@@ -136,6 +137,7 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
     context = {
         "sheet": sheet,
         "read": read,
+        "understood": "" if read.problems else understood_in_words(read),
         "form": form,
         "columns": columns,
         "shown": read.problems[:SHOWN],

@@ -16,6 +16,7 @@ from evarlo.seeds.forms import BeginForm
 from evarlo.seeds.germination import against, begin_test, end_test, keep_counts, results, tested
 from evarlo.seeds.models import CLASSES, GerminationTest, Lot
 from evarlo.seeds.views import lot_shown
+from evarlo.seeds.words import result_in_words, setting_in_words
 from evarlo.ui.draw.coming import Line, coming
 from evarlo.ui.fields import Day, Number
 from evarlo.ui.notice import say
@@ -76,6 +77,8 @@ def _page(request: PersonRequest, test: GerminationTest, form: CountForm) -> Htt
     context = {
         "test": test,
         "result": found,
+        "said": result_in_words(found),
+        "setting": setting_in_words(found),
         "form": form,
         "classes": CLASSES,
         "against": [against(found, o) for o in near[:8]],

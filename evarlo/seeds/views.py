@@ -16,6 +16,7 @@ from evarlo.seeds.germination import tests_of
 from evarlo.seeds.models import Lot
 from evarlo.seeds.queries import by_crop, stocks
 from evarlo.seeds.services import FIELDS, keep_lot, move_stock
+from evarlo.seeds.words import stock_in_words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside
 
@@ -81,6 +82,7 @@ def lot_shown(
     context = {
         "lot": lot,
         "stock": stock,
+        "in_stock": stock_in_words(stock),
         "lines": reversed(lines),
         "form": form,
         "move": move,

@@ -29,6 +29,7 @@ from evarlo.trials.sowings import follow_on, for_market
 from evarlo.trials.task_services import Trigger, add_task, bring_back_tasks, drop_task, finish_task, move_task
 from evarlo.trials.tasks import MILESTONES, Line, SeasonTasks, season_tasks
 from evarlo.trials.views import trial_or_404
+from evarlo.trials.words import window_in_words
 from evarlo.ui.draw.calendar import Row, calendar
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.notice import say, warn
@@ -114,6 +115,7 @@ def _page(request: PersonRequest, trial: Trial, form: TaskForm | None) -> HttpRe
     key = request.user.calendar_key
     context = frame(request, trial, "plan", layer="entry") | {
         "season": season,
+        "window": window_in_words(trial.crop, season.window),
         "drawing": drawing,
         "form": form or TaskForm(season),
         "today": timezone.localdate(),

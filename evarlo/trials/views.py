@@ -32,6 +32,7 @@ from evarlo.trials.models import TWO_FACTORS, Plot, Trial
 from evarlo.trials.planning import change_plan, follow_trial, plan_trial
 from evarlo.trials.registry import registry
 from evarlo.trials.services import accept_rotation, change_criteria, declare_output, open_names, rename
+from evarlo.trials.words import plan_in_words
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside, said_on_top
@@ -155,13 +156,13 @@ def _plan(request: PersonRequest, trial: Trial, renaming: RenameForm | None = No
         "criteria": trial.criteria.select_related("trait"),
         "deeds": queries.deeds_of(trial),
         "names_shown": queries.names_shown(trial, request.user),
-        "plot_count": trial.plots.count(),
         "faults": queries.layout_faults_of(trial),
         "doubts": _overhang(trial) + date_doubts(trial) + (name_doubts(trial) if queries.names_shown(trial, request.user) else []),
         "ground_doubts": bed_doubts(trial),
         "blocks": queries.blocks_of(trial) if queries.may_move(trial) else [],
         "renaming": renaming or RenameForm(initial={"name": trial.name}),
     }
+    context["planned"] = plan_in_words(trial, len(context["entries"]), trial.plots.count())
     context["question"] = queries.without_names(trial, trial.question, request.user)
     return render(request, "trials/plan.html", context, status=422 if renaming else 200)
 

@@ -1,0 +1,53 @@
+"""The sentences about a trial's plan, its needs and its days."""
+
+from __future__ import annotations
+
+from django.utils.html import format_html
+from django.utils.safestring import SafeString
+
+from evarlo.catalogue.models import Crop
+from evarlo.trials.models import Trial
+from evarlo.trials.needs import Needs
+from evarlo.ui.templatetags.ui import measure, short_day
+from evarlo.ui.words import counted, plural
+from trialcore.reckoning.schedule import SowingWindow
+
+
+def plan_in_words(trial: Trial, entries: int, plots: int) -> str:
+    """What stands where: entries, plots, design, beds and plants."""
+    beds = [str(bed) for bed in trial.beds]
+    where = f", {', '.join(beds[:-1])} and {beds[-1]}" if len(beds) > 1 else f", {beds[0]}" if beds else ""
+    plants = f"; {counted(trial.plants_a_plot, 'plant')} a plot" if trial.plants_a_plot else ""
+    judged = f", {trial.judged_a_plot} of them judged" if trial.plants_a_plot and trial.border else ""
+    return (
+        f"{trial.crop.name}, season {trial.season}. {counted(entries, 'entry', 'entries')} in {counted(plots, 'plot')}: "
+        f"{trial.design_in_words}{where}{plants}{judged}."
+    )
+
+
+def needs_in_words(trial: Trial, needs: Needs) -> SafeString:
+    """Whether there is seed enough, and how much in all."""
+    piece = trial.crop.piece
+    said = SafeString("There is enough for every entry.")
+    if needs.short:
+        of_what = piece if piece == "seed" else plural(2, piece)
+        said = format_html("<strong>{} of {}</strong> entries are short of {}.", len(needs.short), len(needs.rows), of_what)
+    trays = f", in {counted(needs.trays, 'tray')} with {measure(needs.medium_l, 'l:0')} of medium" if needs.trays else ""
+    return format_html(
+        "{} {} in all for {} of {}{}.",
+        said,
+        counted(needs.seeds, piece),
+        counted(needs.plots, "plot"),
+        counted(needs.stations_a_plot, "station"),
+        trays,
+    )
+
+
+def window_in_words(crop: Crop, window: SowingWindow) -> str:
+    """Between which days a crop can be sown at a site; empty where nothing bounds it."""
+    if not window.earliest and not window.latest:
+        return ""
+    since = f" from {short_day(window.earliest)}" if window.earliest else ""
+    best = f", best from {short_day(window.best)}" if window.earliest and window.best != window.earliest else ""
+    until = f" until {short_day(window.latest)}" if window.latest else ""
+    return f"{crop.name} can be sown here{since}{best}{until}: {'; '.join(window.reasons)}."
