@@ -18,15 +18,8 @@ export async function showKept() {
   return count;
 }
 
-// Pages that were taken along show what this person may see: they go when the person does.
-const PAGES = /^\/(trials\/[^/]+\/(pick|coming|coming\/[0-9]+|stand)|seed\/tests\/[0-9]+)\/$/;
-async function forgetPages() {
-  if (!globalThis.caches) return;
-  for (const name of await caches.keys()) {
-    const cache = await caches.open(name);
-    for (const request of await cache.keys()) if (PAGES.test(new URL(request.url).pathname)) await cache.delete(request);
-  }
-}
+// Pages that the worker took along show what this person may see: they go when the person does.
+const forgetPages = async () => globalThis.caches && caches.delete("evarlo-pages");
 const mine = document.body.dataset.who;
 try {
   const before = localStorage.getItem("evarlo-who");

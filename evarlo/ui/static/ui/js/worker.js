@@ -2,45 +2,43 @@
 // business: they lie in the browser's own database until the server has them.
 // The server puts a line before this script: `const VERSION`, which changes with what is kept, and `const SHELL`, what that is.
 
-const CACHE = `evarlo-${VERSION}`;
-const FIELD = /^\/trials\/[^/]+\/walk\/[0-9]+\/(field\.json)?$/;
-const PAGES = /^\/(trials\/[^/]+\/(pick|coming|coming\/[0-9]+|stand)|seed\/tests\/[0-9]+)\/$/; // gone at log-out: light.js
+const SHELF = `evarlo-${VERSION}`; // what pages are built from
+const ROUNDS = "evarlo-rounds"; // rounds stay on this phone from one version to the next
+const PAGES = "evarlo-pages"; // other pages show what one person may see: gone at log-out (light.js)
 
-const taken = (path) => FIELD.test(path) || PAGES.test(path);
+const ROUND = /^\/trials\/[^/]+\/walk\/[0-9]+\/(field\.json)?$/;
+const PAGE = /^\/(trials\/[^/]+\/(pick|coming|coming\/[0-9]+|stand)|seed\/tests\/[0-9]+)\/$/;
+
+// The cache in which the answer for a path is kept; none for what needs a signal.
+function cacheFor(path) {
+  if (ROUND.test(path)) return ROUNDS;
+  if (PAGE.test(path)) return PAGES;
+  return SHELL.includes(path) ? SHELF : null;
+}
 
 self.addEventListener("install", (event) => {
   event.waitUntil(
     caches
-      .open(CACHE)
+      .open(SHELF)
       .then((cache) => cache.addAll(SHELL))
       .then(() => self.skipWaiting()),
   );
 });
 
-// A new version takes the pages of rounds over from the one before, so that none is stranded in the field.
 self.addEventListener("activate", (event) => {
   event.waitUntil(
     (async () => {
-      const now = await caches.open(CACHE);
-      for (const name of await caches.keys()) {
-        if (name === CACHE) continue;
-        const before = await caches.open(name);
-        for (const request of await before.keys()) {
-          if (taken(new URL(request.url).pathname) && !(await now.match(request)))
-            await now.put(request, await before.match(request));
-        }
-        await caches.delete(name);
-      }
+      for (const name of await caches.keys()) if (![SHELF, ROUNDS, PAGES].includes(name)) await caches.delete(name);
       await self.clients.claim();
     })(),
   );
 });
 
-// A page may ask while this worker is being replaced: its own cache is gone then, and the next one has what was in it.
-const kept = async (request) => (await caches.match(request, { cacheName: CACHE })) || caches.match(request);
+// A page may ask while this worker is being replaced: its own shelf is gone then, and the next one has what was on it.
+const kept = async (request, name) => (await caches.match(request, { cacheName: name })) || caches.match(request);
 
-async function keep(request, answer) {
-  if (await caches.has(CACHE)) await (await caches.open(CACHE)).put(request, answer);
+async function keep(request, answer, name) {
+  if (name !== SHELF || (await caches.has(SHELF))) await (await caches.open(name)).put(request, answer);
 }
 
 // A page from here says of when it is.
@@ -51,27 +49,27 @@ async function copyOf(answer) {
 
 // What the network says; after some seconds of waiting, or without a signal, what is kept. Where nothing is kept a slow answer is
 // waited for.
-async function fromNetwork(request, seconds) {
+async function fromNetwork(request, name) {
   const asked = fetch(request);
-  const soon = new Promise((_, no) => setTimeout(no, seconds * 1000, new Error("slow")));
+  const soon = new Promise((_, no) => setTimeout(no, name === SHELF ? 2000 : 4000, new Error("slow")));
   let answer;
   try {
     answer = await Promise.race([asked, soon]);
   } catch {
-    const copy = await kept(request);
+    const copy = await kept(request, name);
     if (copy) {
       asked.catch(() => {}); // nobody waits for it any more
-      return PAGES.test(new URL(request.url).pathname) ? copyOf(copy) : copy;
+      return name === PAGES ? copyOf(copy) : copy;
     }
     answer = await asked;
   }
-  if (answer.ok && !answer.redirected) await keep(request, answer.clone());
+  if (answer.ok && !answer.redirected) await keep(request, answer.clone(), name);
   return answer;
 }
 
 self.addEventListener("fetch", (event) => {
   const url = new URL(event.request.url);
   if (event.request.method !== "GET" || url.origin !== self.location.origin) return;
-  if (taken(url.pathname)) event.respondWith(fromNetwork(event.request, 4));
-  else if (SHELL.includes(url.pathname)) event.respondWith(fromNetwork(event.request, 2));
+  const name = cacheFor(url.pathname);
+  if (name) event.respondWith(fromNetwork(event.request, name));
 });
