@@ -15,9 +15,10 @@ from evarlo.catalogue.models import Problem, Trait
 from evarlo.catalogue.problems import area_trait, plants_trait
 from evarlo.demo.seasons import Season
 from evarlo.events.care import Done, keep_care
-from evarlo.events.events import Rule, call, keep_event
+from evarlo.events.events import call, keep_event
 from evarlo.events.models import Care
 from evarlo.events.photos import keep_photo
+from evarlo.events.rules import Rule
 from evarlo.identity.doubts import raise_doubt
 from evarlo.people.models import User
 from evarlo.pests.watches import begin_watch, confirm

@@ -12,18 +12,20 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.events.events import (
-    Rule,
+    EventLine,
+    HitLine,
     call,
     did_nothing,
+    follow_rule,
     keep_event,
-    keep_rule,
     lines_of,
+    looked_at,
     proposals,
-    rule_in_words,
-    rule_of,
     withdraw_event,
 )
 from evarlo.events.models import Event, Hit
+from evarlo.events.rules import Rule, keep_rule, rule_in_words, rule_of
+from evarlo.events.words import lives_in_words, rule_acts_in_words
 from evarlo.nursery.names import called
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -34,6 +36,9 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside
+from evarlo.ui.words import counted
+
+JUDGED = [("", "a score of each plot"), ("plants", "which of its plants live")]
 
 
 class RuleForm(OwnIds):
@@ -46,15 +51,18 @@ class RuleForm(OwnIds):
 
 
 class EventForm(RuleForm):
-    unmarked = ("note", "recover_days", "pull_over", "unless_over")
+    unmarked = ("note", "judged", "recover_days", "pull_over", "unless_over")
     kind = forms.ChoiceField(label="What", choices=Event.Kind.choices)
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day it happened."})
     note = Words(label="Note", most=200, required=False)
-    recover_days = Number(label="Score recovery after", low=1, high=120, unit="days", whole=True, required=False)
+    judged = forms.ChoiceField(label="Judged by", choices=JUDGED, required=False)
+    recover_days = Number(label="Look for recovery after", low=1, high=120, unit="days", whole=True, required=False)
 
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.fields["plots"] = PlotsField(trial)
+        if trial.plants_in_rows is None:
+            del self.fields["judged"]
 
 
 @may("see")
@@ -64,17 +72,29 @@ def events_page(request: PersonRequest, slug: str, form: EventForm | None = None
     given = {"kind": request.GET.get("kind"), "on": request.GET.get("on") or today.isoformat(), "recover_days": 14}
     lines = lines_of(trial)
     context = {
-        "lines": [(x, rule_in_words(rule_of(x.event)), RuleForm(prefix=f"rule-{x.event.pk}")) for x in lines],
+        "lines": [
+            (x, _rows(x), rule_in_words(rule_of(x.event)), RuleForm(prefix=f"rule-{x.event.pk}"), rule_acts_in_words(x, names))
+            for x in lines
+        ],
         "names": names,
         "proposals": proposals(trial, today),
         "form": form or EventForm(trial, initial=given),
         "wrong": wrong,
         "opened": form is not None or "kind" in request.GET,
         "groups": groups_of(trial),
-        "calls": Hit.Called.choices,
+        "calls": [c for c in Hit.Called.choices if c[0] != Hit.Called.KEPT],
     }
     context |= frame(request, trial, "walk", layer="damage" if lines else "")
     return render(request, "events/events.html", context, status=422 if form or wrong else 200)
+
+
+def _rows(line: EventLine) -> list[tuple[HitLine, str, float | None, float | None]]:
+    """Each plot with its plants in words, and its damage and recovery to a tenth of a percent."""
+    return [(h, lives_in_words(h.lives), _tenth(h.damage), _tenth(h.recovery)) for h in line.hits]
+
+
+def _tenth(share: float | None) -> float | None:
+    return None if share is None else round(share, 1)
 
 
 @may("observe")
@@ -86,13 +106,12 @@ def new_event(request: PersonRequest, slug: str) -> HttpResponse:
         d = form.cleaned_data
         plots = list(trial.plots.filter(number__in=d["plots"]))
         with said_beside(form):
+            today, by_plants = timezone.localdate(), d.get("judged") == "plants"
             made = keep_event(
-                trial, d["kind"], d["on"], d["note"], plots, d["recover_days"], form.rule(), request.user, timezone.localdate()
+                trial, d["kind"], d["on"], d["note"], plots, d["recover_days"], form.rule(), request.user, today, by_plants
             )
-            say(
-                request,
-                f"{made} is kept, plots reached: {len(plots)}. Scoring their damage is on the calendar.",
-            )
+            now = "Mark now which plants are hurt, plot by plot" if by_plants else "Scoring their damage is on the calendar"
+            say(request, f"{made} is kept, plots reached: {len(plots)}. {now}.")
             return redirect("events:events", slug)
     return events_page(request, slug, form)
 
@@ -115,13 +134,41 @@ def rule_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     return redirect("events:events", slug)
 
 
+def _ticked(request: PersonRequest, event: Event) -> list[Hit]:
+    wanted = [int(n) for n in request.POST.getlist("hit") if n.isdecimal() and len(n) < 15]
+    return list(event.hits.filter(pk__in=wanted).select_related("plot"))
+
+
+@may("exclude")
+@require_POST
+def follow_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    """What the rule says is done."""
+    try:
+        pulled, kept = follow_rule(_event(slug, pk), request.user, timezone.localdate())
+    except Refused as refusal:
+        return events_page(request, slug, wrong=str(refusal))
+    say(request, f"By the rule: {counted(len(pulled), 'plot')} left out, {counted(len(kept), 'plot')} kept.")
+    return redirect("events:events", slug)
+
+
+@may("observe")
+@require_POST
+def looked_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    """The plots that were ticked are looked at: what is not marked there is unhurt."""
+    hits = _ticked(request, _event(slug, pk))
+    if not hits:
+        return events_page(request, slug, wrong="Tick the plots that were looked at.")
+    looked_at(hits, request.user, timezone.localdate())
+    say(request, f"{', '.join(h.plot.number for h in hits[:8])}{' and more' if len(hits) > 8 else ''}: looked at.")
+    return redirect("events:events", slug)
+
+
 @may("exclude")
 @require_POST
 def judge_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """Accident, weakness, or neither any more, for the plots that were ticked."""
     event = _event(slug, pk)
-    wanted = [int(n) for n in request.POST.getlist("hit") if n.isdecimal() and len(n) < 15]
-    hits = list(event.hits.filter(pk__in=wanted).select_related("plot"))
+    hits = _ticked(request, event)
     as_called = request.POST.get("called", "")
     reason = " ".join(request.POST.get("reason", "").split())[:200]
     if not hits:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -13,7 +13,10 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Trait
 from evarlo.events.models import Event, Hit
+from evarlo.events.plants import Lives, lives_of, marks_by_plot
+from evarlo.events.rules import KEEP, PULL, Rule, check_rule, reason_in_words, rule_in_words, rule_of, ruled
 from evarlo.grounds.weather import record_of
+from evarlo.nursery.models import StationMark
 from evarlo.nursery.queries import sown_on
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
@@ -29,7 +32,6 @@ from evarlo.walks.services import plan_round
 from trialcore.field.weather import Spell, spells
 
 MOST_EVENTS = 100
-KEEP, PULL, WAIT, NO_RULE = "keep", "pull", "wait", ""
 WORDS = {
     "frost": "Frost down to {:.1f} °C",
     "heat": "Heat up to {:.1f} °C",
@@ -39,22 +41,15 @@ WORDS = {
 
 
 @dataclass(frozen=True)
-class Rule:
-    """A plot is left out of the comparison when its damage is over `pull_over` percent, unless its recovery comes to
-    `unless_over` percent."""
-
-    pull_over: float | None = None
-    unless_over: float | None = None
-
-
-@dataclass(frozen=True)
 class HitLine:
-    """A plot that was reached: its damage and recovery in percent, and what the rule says of it."""
+    """A plot that was reached: its damage and recovery in percent, what the rule says of it, and what became of its plants
+    where they were looked at."""
 
     hit: Hit
     damage: float | None
     recovery: float | None
     ruled: str
+    lives: Lives | None = None
 
 
 @dataclass(frozen=True)
@@ -66,6 +61,17 @@ class EventLine:
     @property
     def undecided(self) -> int:
         return sum(not h.hit.called for h in self.hits)
+
+    def by_rule(self, ruling: str) -> list[HitLine]:
+        """The plots that nobody judged yet and of which the rule says this."""
+        return [h for h in self.hits if not h.hit.called and h.ruled == ruling]
+
+    @property
+    def toll(self) -> dict[int, tuple[int, int]]:
+        """By entry: how many of the plots it has here the rule would leave out, where it would leave out any."""
+        pulled = Counter(h.hit.plot.entry_id for h in self.by_rule(PULL))
+        here = Counter(h.hit.plot.entry_id for h in self.hits)
+        return {entry: (n, here[entry]) for entry, n in pulled.items()}
 
 
 def standing(trial: Trial) -> list[Event]:
@@ -90,12 +96,22 @@ def proposals(trial: Trial, today: date) -> list[tuple[Spell, str]]:
 
 @transaction.atomic
 def keep_event(
-    trial: Trial, kind: str, on: date, note: str, plots: Sequence[Plot], recover_days: int | None, rule: Rule, by: User, today: date
+    trial: Trial,
+    kind: str,
+    on: date,
+    note: str,
+    plots: Sequence[Plot],
+    recover_days: int | None,
+    rule: Rule,
+    by: User,
+    today: date,
+    by_plants: bool = False,
 ) -> Event:
-    """Write down an event with the plots it reached, and put on the calendar when damage and recovery are scored there.
+    """Write down an event with the plots it reached, and put on the calendar when damage and recovery are scored there; judged
+    `by_plants` nothing is scored, and which of them live is marked at their stations.
 
-    Raises Refused for a day to come or before sowing, for no plots, a layout that is not fixed, or a rule on recovery that is
-    never scored.
+    Raises Refused for a day to come or before sowing, for no plots, a layout that is not fixed, plants whose stations are not
+    known, or a rule on recovery that is never scored.
     """
     only_done(on, today)
     fixed_or_refused(trial, "plots")
@@ -106,11 +122,14 @@ def keep_event(
         raise Refused(f"These plots were sown on {first:%-d %b %Y}, after that day.", "on")
     if trial.events.count() >= MOST_EVENTS:
         raise Refused(f"A trial holds {MOST_EVENTS} events at most.", "kind")
-    _check_rule(rule, recover_days)
+    check_rule(rule, recover_days)
+    if by_plants and trial.plants_in_rows is None:
+        raise Refused("Which plants live can be marked where rows and distances give each its station.", "judged")
     ids = [p.pk for p in plots]
-    damage = plan_round(trial, Trait.objects.get(key="damage"), today, ids)
-    recovery = None
-    if recover_days:
+    damage = recovery = None
+    if not by_plants:
+        damage = plan_round(trial, Trait.objects.get(key="damage"), today, ids)
+    if recover_days and not by_plants:
         recovery = plan_round(trial, Trait.objects.get(key="recovery"), on + timedelta(days=recover_days), ids)
     made = Event.objects.create(
         trial=trial,
@@ -120,6 +139,7 @@ def keep_event(
         recover_days=recover_days,
         pull_over=rule.pull_over,
         unless_over=rule.unless_over,
+        by_plants=by_plants,
         damage=damage,
         recovery=recovery,
         by=by,
@@ -132,67 +152,32 @@ def keep_event(
     return made
 
 
-def _check_rule(rule: Rule, recover_days: int | None) -> None:
-    if rule.unless_over is not None and rule.pull_over is None:
-        raise Refused("Say first over how much damage a plot is left out.", "pull_over")
-    if rule.unless_over is not None and not recover_days:
-        raise Refused("Say after how many days recovery is scored.", "recover_days")
-
-
-def rule_of(event: Event) -> Rule:
-    return Rule(event.pull_over, event.unless_over)
-
-
-def rule_in_words(rule: Rule) -> str:
-    if rule.pull_over is None:
-        return "No rule was written."
-    unless = f", unless its recovery comes to {rule.unless_over:g} % or more" if rule.unless_over is not None else ""
-    return f"A plot is left out of the comparison when its damage is over {rule.pull_over:g} %{unless}."
-
-
-@transaction.atomic
-def keep_rule(event: Event, rule: Rule, by: User) -> None:
-    """Write the rule, or another one. Raises Refused once a plot was scored: a rule written then fits what was seen."""
-    event = Event.objects.select_for_update().get(pk=event.pk)
-    if event.damage and current(event.damage).exists():
-        raise Refused("Damage was scored already. A rule written now would fit what was seen, so it stays as it is.", "pull_over")
-    _check_rule(rule, event.recover_days)
-    event.pull_over, event.unless_over = rule.pull_over, rule.unless_over
-    event.save(update_fields=["pull_over", "unless_over"])
-    record(event.trial, by, f"{event}: {rule_in_words(rule)}"[:300])
-
-
-def ruled(rule: Rule, damage: float | None, recovery: float | None) -> str:
-    """What the rule says of a plot: keep, pull, wait for a score, or nothing where there is none."""
-    if rule.pull_over is None:
-        return NO_RULE
-    if damage is None:
-        return WAIT
-    if damage <= rule.pull_over:
-        return KEEP
-    if rule.unless_over is None:
-        return PULL
-    if recovery is None:
-        return WAIT
-    return KEEP if recovery >= rule.unless_over else PULL
-
-
 def lines_of(trial: Trial) -> list[EventLine]:
     """The events with their plots, newest first, in a few statements."""
     events = standing(trial)
     hits: dict[int, list[Hit]] = defaultdict(list)
     for hit in Hit.objects.filter(event__in=events).select_related("plot__entry", "by"):
         hits[hit.event_id].append(hit)
-    found = []
-    for event in events:
-        damage, recovery = _scores(event.damage), _scores(event.recovery)
-        rule = rule_of(event)
-        some = tuple(
-            HitLine(h, damage.get(h.plot_id), recovery.get(h.plot_id), ruled(rule, damage.get(h.plot_id), recovery.get(h.plot_id)))
-            for h in hits[event.pk]
-        )
-        found.append(EventLine(event, some, not damage))
-    return list(reversed(found))
+    marks = marks_by_plot(trial) if any(e.by_plants for e in events) else {}
+    today = timezone.localdate()
+    return [_line(event, hits[event.pk], marks, today) for event in reversed(events)]
+
+
+def _line(event: Event, hits: Sequence[Hit], marks: Mapping[int, Sequence[StationMark]], today: date) -> EventLine:
+    rule = rule_of(event)
+    damage, recovery = _scores(event.damage), _scores(event.recovery)
+    lives: dict[int, Lives] = {}
+    if event.by_plants:
+        told = [(h.plot_id, lives_of(event, h, marks.get(h.plot_id, ()))) for h in hits]
+        lives = {plot: found for plot, found in told if found}
+        damage = {plot: found.damage for plot, found in lives.items()}
+        healed = event.recover_days is None or event.on + timedelta(days=event.recover_days) <= today
+        recovery = {plot: found.recovery for plot, found in lives.items() if found.recovery is not None and healed}
+    some = []
+    for h in hits:
+        d, r = damage.get(h.plot_id), recovery.get(h.plot_id)
+        some.append(HitLine(h, d, r, ruled(rule, d, r), lives.get(h.plot_id)))
+    return EventLine(event, tuple(some), not damage)
 
 
 def _scores(walk: Round | None) -> dict[int, float]:
@@ -214,6 +199,29 @@ def call(hits: Sequence[Hit], called: str, reason: str, by: User, today: date) -
             hit.exclusion = exclude_plot(hit.plot, Cause.ACCIDENT, f"{hit.event}: {reason.strip()}"[:200], today, by)
         hit.called, hit.reason, hit.by, hit.at = called, reason.strip() if called else "", by, timezone.now()
         hit.save()
+
+
+@transaction.atomic
+def follow_rule(event: Event, by: User, today: date) -> tuple[list[HitLine], list[HitLine]]:
+    """Do what the rule says of the plots that nobody judged yet: those to be pulled are left out of every comparison, the others
+    count; which, each with its figures as the reason. Raises Refused while the rule says nothing of any."""
+    line = next(x for x in lines_of(event.trial) if x.event.pk == event.pk)
+    pulled, kept = line.by_rule(PULL), line.by_rule(KEEP)
+    if not pulled and not kept:
+        raise Refused("The rule says nothing yet of a plot that is not judged: score the damage first.")
+    rule = rule_of(event)
+    for some, called in ((pulled, Hit.Called.ACCIDENT), (kept, Hit.Called.KEPT)):
+        for h in some:
+            call([h.hit], called, reason_in_words(rule, h.damage, h.recovery), by, today)
+    done = f"{counted(len(pulled), 'plot')} left out, {counted(len(kept), 'plot')} kept"
+    record(event.trial, by, f"{event}: the rule was followed; {done}.")
+    return pulled, kept
+
+
+@transaction.atomic
+def looked_at(hits: Sequence[Hit], by: User, today: date) -> None:
+    """Somebody looked at every plant of these plots: what is not marked at its station is unhurt."""
+    Hit.objects.filter(pk__in=[h.pk for h in hits]).update(looked_on=today, by=by, at=timezone.now())
 
 
 @transaction.atomic
@@ -241,6 +249,7 @@ def did_nothing(trial: Trial, kind: str, on: date, by: User) -> None:
 CALLED = (
     ("accident", "judged an accident and left out"),
     ("weakness", "judged a weakness and counted"),
+    ("kept", "kept by the rule and counted"),
     ("", "not judged yet, counted so far"),
 )
 
@@ -272,7 +281,8 @@ def pins(trial: Trial) -> Iterable[Pin]:
 
 
 def due(today: date) -> Iterable[Due]:
-    """Plots for which nobody has said yet whether it was an accident, once they were scored."""
+    """Plots for which nobody has said yet whether it was an accident, once they were scored; and plants to be looked at."""
+    yield from _to_look_at(today)
     open_hits = Hit.objects.filter(called="", event__withdrawn_at__isnull=True, event__trial__decided_at__isnull=True)
     waiting: dict[int, tuple[Event, int]] = {}
     for hit in open_hits.select_related("event__trial"):
@@ -283,3 +293,16 @@ def due(today: date) -> Iterable[Due]:
         if by <= today + timedelta(days=7):
             url = reverse("events:events", args=[event.trial.slug])
             yield Due("Judge", f"{event.get_kind_display()}, {event.on:%-d %b}", event.trial, counted(n, "plot"), by, url)
+
+
+def _to_look_at(today: date) -> Iterable[Due]:
+    """Plots judged by which plants live, at which nobody looked since the event, or since recovery was to show."""
+    for event in Event.objects.in_force().filter(by_plants=True, trial__decided_at__isnull=True).select_related("trial"):
+        again = event.on + timedelta(days=event.recover_days) if event.recover_days else None
+        since = again if again and again <= today else event.on
+        marked = {plot for plot, marks in marks_by_plot(event.trial).items() if any(m.on >= since for m in marks)}
+        waiting = [h for h in event.hits.filter(called="").exclude(looked_on__gte=since) if h.plot_id not in marked]
+        if waiting:
+            url = reverse("events:events", args=[event.trial.slug])
+            what = f"Which plants live after the {event.get_kind_display()}, {event.on:%-d %b}"
+            yield Due("Walk", what, event.trial, counted(len(waiting), "plot"), since, url)

@@ -33,6 +33,7 @@ class Event(models.Model):
     recover_days = models.PositiveSmallIntegerField(null=True, blank=True)  # after which recovery is scored
     pull_over = models.FloatField(null=True, blank=True)  # damage, %, over which a plot is pulled …
     unless_over = models.FloatField(null=True, blank=True)  # … unless its recovery, %, comes to at least this
+    by_plants = models.BooleanField(default=False)  # judged by which plants live, marked at their stations, not by a score
     damage = models.ForeignKey(Round, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
     recovery = models.ForeignKey(Round, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
     by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
@@ -55,11 +56,13 @@ class Hit(models.Model):
     class Called(models.TextChoices):
         ACCIDENT = "accident", "an accident"
         WEAKNESS = "weakness", "a weakness of the cultivar"
+        KEPT = "kept", "kept by the rule"
 
     event = models.ForeignKey(Event, on_delete=models.CASCADE, related_name="hits")
     plot = models.ForeignKey(Plot, on_delete=models.CASCADE, related_name="hits")
     called = models.CharField(max_length=8, choices=Called.choices, blank=True)
     reason = models.CharField(max_length=200, blank=True)
+    looked_on = models.DateField(null=True, blank=True)  # when somebody looked at its plants: what is not marked is unhurt
     exclusion = models.OneToOneField(Exclusion, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
     by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(null=True, blank=True)

@@ -278,6 +278,7 @@ class StationMark(models.Model):
         REPLACED = "replaced", "replaced"
         BACK = "back", "there again"
         DOUBLE = "double", "more than one plant"
+        HURT = "hurt", "hurt, alive"
 
     plot = models.ForeignKey(Plot, on_delete=models.CASCADE, related_name="station_marks")
     station = models.PositiveSmallIntegerField()

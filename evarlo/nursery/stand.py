@@ -96,8 +96,10 @@ def mark_station(plot: Plot, station: int, what: str, on: date, by: User, today:
     if what not in What.values:
         raise Refused(f"“{what}” is not one of the marks.")
     last = standing.order_by("on", "id").last()
-    if what in (What.BACK, What.REPLACED) and (last is None or last.what != What.GAP):
+    if what == What.REPLACED and (last is None or last.what != What.GAP):
         raise Refused("There was no gap at this station.")
+    if what == What.BACK and (last is None or last.what not in (What.GAP, What.HURT)):
+        raise Refused("There was neither a gap nor a hurt plant at this station.")
     if last and last.what == what:
         return last
     return StationMark.objects.create(plot=plot, station=station, what=what, on=on, by=by, at=now)

@@ -37,7 +37,7 @@ ACTS = {
     "trials": ("services", "planning", "taking_in", "leaving_out", "laying", "protocol", "task_services", "deeds"),
     "nursery": ("services", "sowing", "raising", "planting", "stand", "room"),
     "walks": ("services", "field"),
-    "events": ("events", "care", "photos"),
+    "events": ("events", "rules", "care", "photos"),
     "pests": ("watches",),
     "practice": ("trainer",),
     "identity": ("doubts",),

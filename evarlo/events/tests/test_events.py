@@ -7,20 +7,22 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Crop
 from evarlo.events.events import (
-    Rule,
+    HitLine,
     call,
     did_nothing,
     due,
+    follow_rule,
     keep_event,
-    keep_rule,
     lines_of,
+    looked_at,
     marks,
     proposals,
-    ruled,
     withdraw_event,
 )
 from evarlo.events.models import Event
+from evarlo.events.rules import Rule, keep_rule, ruled
 from evarlo.grounds.models import Site, WeatherDay
+from evarlo.nursery.stand import mark_station
 from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -120,6 +122,106 @@ class Judging(Storm):
         with self.assertRaisesMessage(Refused, "Fix the layout"):
             keep_event(loose, "hail", day, "", list(loose.plots.all()), None, Rule(), self.by, day)
         self.assertEqual(Event.objects.count(), 0)
+
+
+class ByTheRule(Storm):
+    def test_it_leaves_out_and_keeps_with_the_figures_as_the_reason(self) -> None:
+        event = self.event(Rule(60, None))
+        with self.assertRaisesMessage(Refused, "score the damage first"):
+            follow_rule(event, self.by, self.today)
+        self.score(event, (72, 60, 10))
+        pulled, kept = follow_rule(event, self.by, self.today)
+        numbers = [p.number for p in self.plots]
+        self.assertEqual([h.hit.plot.number for h in pulled], numbers[:1])
+        self.assertEqual([h.hit.plot.number for h in kept], numbers[1:3])  # 60 is not over 60; the fourth is not scored
+        self.assertEqual(left_out([self.made]), {self.plots[0].pk})
+        hit = event.hits.get(plot=self.plots[0])
+        self.assertEqual((hit.called, hit.reason), ("accident", "By the rule: damage 72 %, over 60"))
+        self.assertIn(f"{numbers[1]}, {numbers[2]} kept by the rule and counted", " ".join(marks(self.made)))
+        with self.assertRaises(Refused):
+            follow_rule(event, self.by, self.today)
+
+    def test_an_entry_that_loses_most_of_its_plots_is_asked_about(self) -> None:
+        self.plots = list(self.made.plots.filter(entry__cultivar__name="Quillet").select_related("entry", "trial"))
+        event = self.event(Rule(60, None))
+        self.score(event, (80, 80, 80))
+        self.client.force_login(self.by)
+        page = self.client.get(reverse("events:events", args=[self.made.slug]))
+        self.assertContains(page, "Quillet 3 of 3")
+        self.assertContains(page, "a weakness of the cultivar and no accident")
+        answer = self.client.post(reverse("events:follow", args=[self.made.slug, event.pk]), follow=True)
+        self.assertContains(answer, "By the rule: 3 plots left out, 0 plots kept.")
+        self.client.force_login(world.person(Role.HELPER))
+        self.assertEqual(self.client.post(reverse("events:follow", args=[self.made.slug, event.pk])).status_code, 403)
+
+
+class WhichPlantsLive(Storm):
+    def plants(self, rule: Rule, recover: int | None = None, days: int = 6) -> Event:
+        on = self.today - timedelta(days=days)
+        return keep_event(self.made, "frost", on, "", self.plots, recover, rule, self.by, self.today, by_plants=True)
+
+    def mark(self, n: int, what: str, *stations: int, ago: int = 0) -> None:
+        for station in stations:
+            mark_station(self.plots[n], station, what, self.today - timedelta(days=ago), self.by, self.today)
+
+    def line(self, n: int) -> HitLine:
+        return next(h for h in lines_of(self.made)[0].hits if h.hit.plot_id == self.plots[n].pk)
+
+    def test_damage_is_the_share_of_plants_and_a_gap_from_before_is_none_of_it(self) -> None:
+        """Of 18 stations one was empty before: 17 stood. Four are hurt, one of them dead: 4 ÷ 17 = 23.5 %."""
+        self.assertEqual(self.made.plants_a_plot, 18)
+        self.mark(0, "gap", 17, ago=9)
+        event = self.plants(Rule(20, None))
+        self.assertEqual((event.damage, event.recovery), (None, None))
+        self.assertEqual((self.line(0).lives, self.line(0).ruled), (None, "wait"))
+        self.mark(0, "hurt", 0, 1, 2)
+        self.mark(0, "gap", 3)
+        looked_at([event.hits.get(plot=self.plots[1])], self.by, self.today)
+        found = self.line(0)
+        assert found.lives and found.damage
+        self.assertEqual((found.lives.stood, found.lives.hurt, found.lives.dead, found.lives.back), (17, 4, 1, 0))
+        self.assertAlmostEqual(found.damage, 100 * 4 / 17)
+        self.assertEqual((found.ruled, self.line(1).ruled, self.line(1).damage, self.line(2).ruled), ("pull", "keep", 0, "wait"))
+        with self.assertRaisesMessage(Refused, "would fit what was seen"):
+            keep_rule(event, Rule(50, None), self.by)
+
+    def test_recovery_is_the_share_of_the_hurt_that_are_there_again_and_is_waited_for(self) -> None:
+        self.plants(Rule(20, 50), recover=10)
+        self.mark(0, "hurt", 0, 1, 2, 3)
+        self.mark(0, "back", 0, 1)
+        self.assertEqual((self.line(0).recovery, self.line(0).ruled), (None, "wait"))
+        Event.objects.update(on=self.today - timedelta(days=10))
+        self.assertEqual((self.line(0).recovery, self.line(0).ruled), (50.0, "keep"))
+        self.mark(0, "hurt", 1)
+        self.assertEqual((self.line(0).recovery, self.line(0).ruled), (25.0, "pull"))
+
+    def test_plots_to_be_looked_at_are_due_until_they_are(self) -> None:
+        event = self.plants(Rule(20, 50), recover=5)  # six days ago: recovery shows since yesterday
+
+        def walk() -> list[str]:
+            return [d.amount for d in due(self.today) if d.verb == "Walk"]
+
+        self.assertEqual(walk(), ["4 plots"])
+        looked_at(list(event.hits.all()[:3]), self.by, self.today)
+        self.mark(3, "hurt", 5, ago=3)  # before recovery could show
+        self.assertEqual(walk(), ["1 plot"])
+        self.mark(3, "back", 5)
+        self.assertEqual(walk(), [])
+
+    def test_the_page_asks_for_plants_and_takes_those_looked_at(self) -> None:
+        self.client.force_login(self.by)
+        at = [self.made.slug]
+        typed = {"kind": "frost", "on": self.today.isoformat(), "plots": "101-103", "judged": "plants", "pull_over": "50"}
+        self.client.post(reverse("events:new-event", args=at), typed)
+        event = Event.objects.get()
+        self.assertTrue(event.by_plants)
+        page = self.client.get(reverse("events:events", args=at))
+        self.assertContains(page, "look and mark", 3)
+        hit = event.hits.get(plot__number="102")
+        self.client.post(reverse("events:looked", args=[*at, event.pk]), {"hit": hit.pk})
+        self.assertContains(self.client.get(reverse("events:events", args=at)), "none of 18 hurt")
+        none = self.client.post(reverse("events:looked", args=[*at, event.pk]), {})
+        self.assertContains(none, "Tick the plots that were looked at", status_code=422)
 
 
 class ByTheWeather(Storm):

@@ -8,7 +8,8 @@ from playwright.sync_api import Page, expect
 
 from evarlo.catalogue.models import Crop, Problem
 from evarlo.events.care import Done, keep_care
-from evarlo.events.events import Rule, keep_event
+from evarlo.events.events import keep_event
+from evarlo.events.rules import Rule
 from evarlo.grounds.history import keep_use
 from evarlo.grounds.models import Site
 from evarlo.grounds.weather import read_station

@@ -1,4 +1,4 @@
-"""The stations of a plot from above: a plant, a gap, a replacement, one that came back, or more than one plant."""
+"""The stations of a plot from above: a plant, a gap, a replacement, one that is hurt or came back, or more than one plant."""
 
 from __future__ import annotations
 
@@ -8,7 +8,14 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 EACH, EDGE = 46, 10
-SAID = {"": "a plant", "gap": "a gap", "replaced": "replaced", "back": "there again", "double": "more than one plant"}
+SAID = {
+    "": "a plant",
+    "gap": "a gap",
+    "replaced": "replaced",
+    "back": "there again",
+    "double": "more than one plant",
+    "hurt": "hurt, alive",
+}
 
 
 def stations(number: str, rows: int, cols: int, marks: Mapping[int, str], live: bool) -> SafeString:
@@ -54,6 +61,8 @@ def _mark(mark: str, x: float, y: float) -> SafeString:
         return format_html('{}<path class="late" d="M{} {}h24"/>', plant, x - 12, y + 15)
     if mark == "back":
         return format_html('{}<path class="late" d="M{} {}a11 6 0 0 0 20 0"/>', plant, x - 10, y + 10)
+    if mark == "hurt":
+        return format_html('{}<path class="gap" d="M{} {}l20 -8"/>', plant, x - 10, y + 2)
     if mark == "double":
         return format_html('{}<text x="{}" y="{}">+</text>', plant, x + 12, y + 14)
     return plant

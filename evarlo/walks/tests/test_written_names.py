@@ -7,7 +7,8 @@ from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.catalogue.models import Synonym
-from evarlo.events.events import Rule, keep_event
+from evarlo.events.events import keep_event
+from evarlo.events.rules import Rule
 from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import Role, User
