@@ -5,16 +5,18 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from datetime import date
 
-from evarlo.nursery.book import EntryBook, book_of, planted_in
+from evarlo.nursery.book import EntryBook, Planted, book_of, planted_in
 from evarlo.nursery.models import Step, Tending
-from evarlo.nursery.queries import standing
+from evarlo.nursery.queries import root_bound, standing
 from evarlo.nursery.stand import THIN
 from evarlo.trials.models import Deviation, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import registry
 from evarlo.ui.words import counted
+from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.fairness import Besides, Fact, Unlike, audit, besides
 
 MISLEADS = {
@@ -35,6 +37,8 @@ MISLEADS = {
     "Source of the plants": "Bought plants were raised by other hands; what they show is that nursery's too.",
     "Sown again": "Plants of a second sowing are younger than the others.",
     "Hardening off": "Plants that were not hardened stand still after planting.",
+    "Roots when planted": "Root-bound plants stand still after planting and stay behind.",
+    "What thinning left": "Leaving the strongest flatters an uneven cultivar, whose best plants are further from its mean.",
     "Potting on": "Plants in larger cells grow on while others wait.",
     "Feeding of the trays": "Fed plants are larger when they are planted.",
     "Late plants in gaps": "Late plants yield less and pull their plots down.",
@@ -57,6 +61,7 @@ HOLDS = {  # a verdict cannot rest on entry and check where they share nothing o
     "Seeds in a cell",
     "Plants in a plot",
     "Late plants in gaps",
+    "Roots when planted",
     "Bed",
 }
 SLACK = {"Day of sowing": 2, "Day of planting": 2, "Age when planted": 2, "Depth": 5, "Plants in a plot": 1}  # days, mm, plants
@@ -112,7 +117,7 @@ def audit_of(trial: Trial, books: Sequence[EntryBook], lots: bool = True) -> Aud
 
 def facts_of(trial: Trial, books: Sequence[EntryBook], lots: bool) -> list[Fact]:
     """Everything on record of how the entries of a trial were treated."""
-    facts = [*_sown(books, lots), *_days(trial, books), *_planted(trial, books), *_tended(books)]
+    facts = [*_sown(books, lots), *_days(trial, books), *_planted(trial, books), *_tended(books), *_thinned(books)]
     facts += [*_materials(trial), *_deviations(trial), *_grounds(trial)]
     return facts + [fact for source in registry.facts for fact in source(trial)]
 
@@ -208,15 +213,32 @@ def _planted(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:
     found = planted_in(trial)
     for p in found:
         in_plot[p.plot_id] += 0 if p.late else p.plants
+    bound = _bound_when_planted(found)
     for plot_id, count in in_plot.items():
         yield Fact("Plants in a plot", code[entry_of[plot_id]], f"{count}", amount=float(count))
     for p in found:
         name, plants = code[entry_of[p.plot_id]], float(p.plants)
         yield Fact("Late plants in gaps", name, "filled in later" if p.late else "with the others", plants)
         yield Fact("Source of the plants", name, "raised here" if p.sowing else p.source, plants)
+        if bound and p.sowing:
+            yield Fact("Roots when planted", name, "root-bound" if (p.sowing.tray_id, p.on) in bound else "not root-bound", plants)
         if not p.late:
             age = "not stated" if p.age_days is None else f"{p.age_days} days"
             yield Fact("Age when planted", name, age, plants, None if p.age_days is None else float(p.age_days))
+
+
+def _bound_when_planted(found: Sequence[Planted]) -> set[tuple[int, date]]:
+    """The trays that were root-bound on a day on which plants of theirs were planted."""
+    trays = {p.sowing.tray_id for p in found if p.sowing and p.sowing.tray_id}
+    return {(tray, on) for on in {p.on for p in found} for tray in root_bound(trays, on)} if trays else set()
+
+
+def _thinned(books: Sequence[EntryBook]) -> Iterable[Fact]:
+    """Which plant stayed where seedlings were thinned, where that is on record of any."""
+    thinned = [(b, h) for b in books for x in b.lines for h in x.happened if h.kind == Kind.THINNED]
+    if any(h.left for _, h in thinned):
+        for book, h in thinned:
+            yield Fact("What thinning left", book.entry.code, h.get_left_display() or "not said", float(h.plants))
 
 
 def _days(trial: Trial, books: Sequence[EntryBook]) -> Iterable[Fact]:

@@ -8,7 +8,7 @@ from typing import Any
 from django import forms
 
 from evarlo.catalogue.models import Crop
-from evarlo.nursery.models import Happening, Place, RaisingRule, Tending
+from evarlo.nursery.models import Happening, Left, Place, RaisingRule, Tending
 from evarlo.seeds.queries import Stock
 from evarlo.trials.models import Cause, Entry, Trial
 from evarlo.trials.plot_numbers import chosen_plots
@@ -99,6 +99,10 @@ class PlotsForm(OwnIds):
         return chosen_plots(self.trial, self.cleaned_data["plots"]) or [p.number for p in self.trial.plots.all()]
 
 
+class PlantForm(PlotsForm):
+    bound = forms.BooleanField(label="Plant root-bound plants, their roots loosened", required=False)
+
+
 class SowPlotsForm(SessionFields, PlotsForm):
     seeds = Number(label="Seeds a plot", low=1, high=100_000, whole=True, error_messages=MANY)
 
@@ -109,10 +113,13 @@ class CountForm(OwnIds):
     cells = Words(label="By cell", most=2000, required=False)
 
 
+LEFT = [("", "not said"), *Left.choices]
+
+
 class ActForm(OwnIds):
     """Something that happened to plants of one sowing."""
 
-    unmarked = ("cause", "whose", "note")
+    unmarked = ("cause", "whose", "left", "note")
     KINDS = (
         (Kind.LOST, "were lost"),
         (Kind.NOT_UP, "did not come up, because"),
@@ -125,6 +132,7 @@ class ActForm(OwnIds):
     kind = forms.ChoiceField(label="What", choices=[(k.value, words) for k, words in KINDS])
     cause = Words(label="Cause", most=60, required=False, widget=forms.TextInput(attrs={"list": "causes"}))
     whose = forms.ChoiceField(label="It was", choices=Happening.Whose.choices, required=False)
+    left = forms.ChoiceField(label="What stayed", choices=LEFT, required=False)
     on = Day(label="Day", error_messages=DAY)
     note = Words(label="Note", most=200, required=False)
 
@@ -160,8 +168,9 @@ class HardenForm(OwnIds):
 
 
 class RuleForm(OwnIds):
-    unmarked = ("reserve", "release")
+    unmarked = ("left", "reserve", "release")
     surplus = forms.ChoiceField(label="Seedlings in one cell", choices=RaisingRule.Surplus.choices)
+    left = forms.ChoiceField(label="Where one is left", choices=LEFT, required=False)
     reserve = Number(label="Held back", low=0, high=1000, whole=True, unit="plants an entry", required=False)
     release = Words(label="Released when", most=120, required=False)
 

@@ -188,6 +188,15 @@ class Sowing(models.Model):
         return str(self.tray) if self.tray else f"plot {self.plot}"
 
 
+class Left(models.TextChoices):
+    """Which plant stays where several stood together."""
+
+    STRONGEST = "strongest", "the strongest"
+    TYPICAL = "typical", "the most typical"
+    MIDDLE = "middle", "the one nearest the middle"
+    ANY = "any", "any, without looking"
+
+
 class Happening(models.Model):
     """Something that happened to plants of a sowing: counted, lost, thinned, planted. Undone ones stay on record."""
 
@@ -202,6 +211,7 @@ class Happening(models.Model):
     cells = models.CharField(max_length=2000, blank=True)  # of a count: plants in each cell of the sowing, a digit each
     cause = models.CharField(max_length=60, blank=True)
     whose = models.CharField(max_length=8, choices=Whose.choices, blank=True)
+    left = models.CharField(max_length=9, choices=Left.choices, blank=True)  # of thinning: which plant stayed
     plot = models.ForeignKey(Plot, null=True, blank=True, on_delete=models.CASCADE, related_name="plantings")
     late = models.BooleanField(default=False)  # planted to fill a gap, after the others
     on = models.DateField()
@@ -228,6 +238,7 @@ class Tending(models.Model):
         POTTED_ON = "potted_on", "potted on"
         HARDENED = "hardened", "hardened off"
         ROOTS = "roots", "roots looked at"
+        BOUND = "bound", "root-bound: the roots circle"
         FED = "fed", "fed"
         OTHER = "other", "other care"
 
@@ -309,6 +320,7 @@ class RaisingRule(models.Model):
 
     trial = models.OneToOneField(Trial, on_delete=models.CASCADE, related_name="raising_rule")
     surplus = models.CharField(max_length=8, choices=Surplus.choices, default=Surplus.CUT)  # seedlings in a cell
+    left = models.CharField(max_length=9, choices=Left.choices, blank=True)  # which of them, where one is left
     reserve = models.PositiveSmallIntegerField(default=0)  # plants of each entry
     release = models.CharField(max_length=120, blank=True)
     plants = models.PositiveSmallIntegerField(null=True, blank=True)  # in a plot, where fewer than planned were agreed for all

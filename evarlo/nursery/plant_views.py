@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
@@ -14,15 +15,15 @@ from django.views.decorators.http import require_POST
 
 from evarlo.nursery.audit import audit_of
 from evarlo.nursery.book import EntryBook, Planted, book_of, planted_in
-from evarlo.nursery.forms import CAUSES, OutlookForm, PlotsForm, StandRuleForm
+from evarlo.nursery.forms import CAUSES, OutlookForm, PlantForm, StandRuleForm
 from evarlo.nursery.models import BoughtIn, Step, Tending
 from evarlo.nursery.names import called
 from evarlo.nursery.planting import Fit, choices_for, choose_way, fill_gap, fits, plant, planted_by_plot, release_reserve
-from evarlo.nursery.queries import step_rows
+from evarlo.nursery.queries import root_bound, step_rows
 from evarlo.nursery.raising import keep_rule, rule_of, undo_bought
 from evarlo.nursery.stand import What, below, leave_thin_out, mark_station, stands
 from evarlo.nursery.step_form import StepForm, days_on_record, keep_step_form
-from evarlo.nursery.words import planted_in_words
+from evarlo.nursery.words import planted_in_words, root_bound_in_words
 from evarlo.people.permissions import allowed, may, may_take_back
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials.frame import frame
@@ -59,7 +60,7 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
     by_plot = planted_by_plot(planted)
     outlook = given.get("outlook") or OutlookForm(request.GET if "tmin" in request.GET else None)
     forms_shown = {
-        "plant_form": PlotsForm(trial, initial={"on": today}),
+        "plant_form": PlantForm(trial, initial={"on": today}),
         "step_form": StepForm(trial, initial={"on": today}),
         "outlook": outlook,
     }
@@ -73,6 +74,7 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
         "short": short,
         "word": _word(trial, outlook, hardened),
         "age": _ages(trial, books, hardened, planted),
+        "bound": root_bound_in_words(*_bound(books, today)),
         "held": [f for f in found if f.reserve and raised],
         "planted_plots": [(p, by_plot[p.pk]) for p in plots_of(trial) if by_plot.get(p.pk)],
         "done": len(rows),
@@ -123,15 +125,23 @@ def _ages(trial: Trial, books: Sequence[EntryBook], hardened: bool, planted: Seq
     return f"The plants are {age} old; {usual[0]:g} to {usual[1]:g} are usual.{too}{hard}"
 
 
+def _bound(books: Sequence[EntryBook], today: date) -> tuple[list[str], date | None]:
+    """The trays with plants to be planted that are root-bound, and since when the first of them is."""
+    trays = {x.sowing.tray_id: str(x.sowing.tray) for b in books for x in b.lines if x.sowing.tray_id and x.balance.standing}
+    found = root_bound(trays, today)
+    return [trays[pk] for pk in found], min(found.values(), default=None)
+
+
 @may("sow")
 @require_POST
 def plant_out(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    form = PlotsForm(trial, request.POST)
+    form = PlantForm(trial, request.POST)
     if form.is_valid():
         plots = list(trial.plots.filter(number__in=form.cleaned_data["plots"]).select_related("entry"))
         with said_beside(form):
-            portions = plant(trial, plots, form.cleaned_data["on"], request.user, timezone.localdate())
+            d = form.cleaned_data
+            portions = plant(trial, plots, d["on"], request.user, timezone.localdate(), d["bound"])
             count = len({p.plot.pk for p in portions})
             say(
                 request,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -12,6 +12,7 @@ from django.utils import timezone
 
 from evarlo.nursery.book import EntryBook, Line, Planted, book_of, planted_in
 from evarlo.nursery.models import BoughtIn, Happening, RaisingRule, Step
+from evarlo.nursery.queries import root_bound
 from evarlo.nursery.raising import keep_rule, rule_of
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import User
@@ -173,9 +174,11 @@ class Portion:
     plants: int
 
 
-def allocate(trial: Trial, plots: Sequence[Plot], books: Sequence[EntryBook], rule: RaisingRule) -> list[Portion]:
+def allocate(
+    trial: Trial, plots: Sequence[Plot], books: Sequence[EntryBook], rule: RaisingRule, bound: Container[int] = ()
+) -> list[Portion]:
     """Which plants go into which of `plots`, none of them planted yet: an entry's first sowing before its second, tray by tray
-    along the path, so that blocks differ in tray and entries do not.
+    along the path, so that blocks differ in tray and entries do not; those of trays that are root-bound (`bound`) last.
 
     Raises Refused, naming the entry, where plants lack and no way out was chosen that lets plots be thinner.
     """
@@ -190,7 +193,7 @@ def allocate(trial: Trial, plots: Sequence[Plot], books: Sequence[EntryBook], ru
         here = by_entry[book.entry.pk]
         if not here:
             continue
-        lines = sorted(book.lines, key=lambda x: (x.sowing.again, x.crowded, x.sowing.pk))
+        lines = sorted(book.lines, key=lambda x: (x.sowing.again, x.sowing.tray_id in bound, x.crowded, x.sowing.pk))
         left = {line.sowing.pk: units_of(line, rule) for line in lines}
         there, wanted = sum(left.values()), a_plot * len(here)
         hold_back(left, rule.held(book.entry.code))
@@ -247,11 +250,21 @@ def _from(lines: Sequence[Line], left: dict[int, int], plot: Plot, wanted: int) 
 
 
 @transaction.atomic
-def plant(trial: Trial, plots: Sequence[Plot], on: date, by: User, today: date) -> list[Portion]:
-    """Plant what is fit into plots that are not planted yet. Raises Refused as `allocate` and `keep_step`."""
+def plant(trial: Trial, plots: Sequence[Plot], on: date, by: User, today: date, bound_too: bool = False) -> list[Portion]:
+    """Plant what is fit into plots that are not planted yet. Raises Refused as `allocate` and `keep_step`, and for plants of a
+    tray that is root-bound unless those are to go in too."""
     trial = Trial.objects.select_for_update().get(pk=trial.pk)
     done = {p.plot_id for p in planted_in(trial)}
-    portions = allocate(trial, [p for p in plots if p.pk not in done], book_of(trial), rule_of(trial))
+    books = book_of(trial)
+    bound = root_bound({x.sowing.tray_id for b in books for x in b.lines if x.sowing.tray_id}, on)
+    portions = allocate(trial, [p for p in plots if p.pk not in done], books, rule_of(trial), bound)
+    going = list(dict.fromkeys(str(p.line.sowing.tray) for p in portions if p.line.sowing.tray_id in bound))
+    if going and not bound_too:
+        raise Refused(
+            f"Plants of {', '.join(going[:6])} would go in, and those are root-bound: pot them on first and plant a little later, "
+            "or loosen their roots and say so here.",
+            "bound",
+        )
     keep_step(trial, Step.PLANTED, on, list({p.plot.pk: p.plot for p in portions}.values()), by, today)
     now = timezone.now()
     Happening.objects.bulk_create(

@@ -85,6 +85,18 @@ def station_marks(trial: Trial) -> dict[int, dict[int, StationMark]]:
     return found
 
 
+def root_bound(trays: Iterable[int], on: date) -> dict[int, date]:
+    """Since when the plants of each tray (by its id) are root-bound on a day: marked so, and not potted on since."""
+    found: dict[int, date] = {}
+    kinds = (Tending.What.BOUND, Tending.What.POTTED_ON)
+    for t in Tending.objects.in_force().filter(tray__in=list(trays), what__in=kinds, on__lte=on).order_by("on", "id"):
+        if t.what == Tending.What.POTTED_ON:
+            found.pop(t.tray_id, None)
+        else:
+            found.setdefault(t.tray_id, t.on)
+    return found
+
+
 def gaps(trial: Trial) -> dict[int, set[int]]:
     """The stations of each plot at which a gap is marked and nothing came back."""
     found = {pk: {n for n, m in marks.items() if m.what == StationMark.What.GAP} for pk, marks in station_marks(trial).items()}

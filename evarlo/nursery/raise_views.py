@@ -210,10 +210,10 @@ def _balance(request: PersonRequest, trial: Trial, **given: Any) -> HttpResponse
     rule = rule_of(trial)
     trays = {x.sowing.tray_id for b in books for x in b.lines if x.sowing.tray_id}
     forms_shown = {
-        "act": ActForm(choices, initial={"on": today}),
+        "act": ActForm(choices, initial={"on": today, "left": rule.left}),
         "prick": PrickForm(choices, initial={"on": today}),
         "tend": TendForm(initial={"on": today}),
-        "rule_form": RuleForm(initial={"surplus": rule.surplus, "reserve": rule.reserve, "release": rule.release}),
+        "rule_form": RuleForm(initial={name: getattr(rule, name) for name in RuleForm.base_fields}),
         "harden": HardenForm(initial={"plant_on": trial.plant_on, "days": 9}),
     }
     whole = [(b, b.whole, names[b.entry.pk]) for b in books if b.lines]
@@ -242,7 +242,7 @@ def act(request: PersonRequest, slug: str) -> HttpResponse:
     if form.is_valid():
         data = form.cleaned_data
         sowing = Sowing.objects.get(pk=data["sowing"])
-        done = Act(Kind(data["kind"]), data["plants"], data["on"], data["cause"], data["whose"], data["note"])
+        done = Act(Kind(data["kind"]), data["plants"], data["on"], data["cause"], data["whose"], data["note"], left=data["left"])
         with said_beside(form):
             happen(sowing, done, request.user, timezone.localdate())
             say(request, f"{data['plants']} of {sowing.entry.code}: {data['kind']}.")
@@ -316,8 +316,8 @@ def undo_tending_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse
 def rule(request: PersonRequest, slug: str) -> HttpResponse:
     trial, form = trial_or_404(slug), RuleForm(request.POST)
     if form.is_valid():
-        data = form.cleaned_data
-        keep_rule(trial, timezone.localdate(), surplus=data["surplus"], reserve=data["reserve"] or 0, release=data["release"])
+        agreed = form.cleaned_data
+        keep_rule(trial, timezone.localdate(), **agreed | {"reserve": agreed["reserve"] or 0})
         return redirect("nursery:balance", slug)
     return _balance(request, trial, rule_form=form)
 

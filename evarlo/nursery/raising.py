@@ -35,6 +35,7 @@ class Act:
     whose: str = ""
     note: str = ""
     cells: str = ""
+    left: str = ""  # of thinning: which plant stayed
 
 
 @transaction.atomic
@@ -60,6 +61,7 @@ def happen(sowing: Sowing, act: Act, by: User, today: date) -> Happening | None:
         cells=act.cells,
         cause=act.cause.strip(),
         whose=act.whose,
+        left=act.left if act.kind == Kind.THINNED else "",
         on=act.on,
         note=act.note.strip(),
         by=by,

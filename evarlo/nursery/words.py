@@ -59,3 +59,14 @@ def planted_in_words(done: int, total: int, short: int, planned: date | None) ->
     lacking = format_html(" <strong>{}</strong> short of plants.", counted(short, "entry")) if short else ""
     then = f" It was planned for {day(planned)}." if planned else ""
     return format_html("{}{}{}", opening, lacking, then)
+
+
+def root_bound_in_words(trays: Sequence[str], since: date | None) -> str:
+    """What root-bound plants mean for planting; empty where there are none."""
+    if not trays or since is None:
+        return ""
+    which = f"Tray {trays[0]} is" if len(trays) == 1 else f"Trays {', '.join(trays)} are"
+    return (
+        f"{which} root-bound since {day(since)}: those plants stand still after planting. They are planted last; potted on, they "
+        "are as the others again."
+    )
