@@ -12,7 +12,7 @@ from django.urls import reverse
 from evarlo.catalogue.models import Trait
 from evarlo.harvest.models import Picking
 from evarlo.harvest.stand import stands_over
-from evarlo.nursery.queries import sown_on
+from evarlo.nursery.queries import not_judged, sown_on
 from evarlo.trials.models import Cause, Criterion, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Due, Reading, Readings, Span
 from evarlo.ui.words import counted
@@ -47,9 +47,17 @@ def _yields(trial: Trial) -> dict[int, PlotYield]:
         picks[plot_id].append(Pick(on, good, cull, pieces, culled))
     sown, stand = sown_on(trial), stands_over(trial)
     once = trial.crop.profile.get("picking") == "once over"
-    area = {pk: length * width * trial.judged_share for pk, length, width in trial.plots.values_list("pk", "length", "width")}
+    area = areas(trial)
     known = [(pk, taken) for pk, taken in picks.items() if pk in area and pk in stand]  # read one after the other
     return {pk: plot_yield(taken, area[pk], stand[pk], sown.get(pk), once) for pk, taken in known}
+
+
+def areas(trial: Trial) -> dict[int, float]:
+    """The ground of each plot on which judged plants stand, in m², by plot id."""
+    unsure = {pk: len(some) for pk, some in not_judged(trial).items()}
+    share = {pk: 1 - n / trial.judged_a_plot for pk, n in unsure.items() if trial.judged_a_plot}
+    rows = trial.plots.values_list("pk", "length", "width")
+    return {pk: length * width * trial.judged_share * share.get(pk, 1.0) for pk, length, width in rows}
 
 
 def readings(trial: Trial, trait: Trait) -> Readings:
@@ -71,7 +79,7 @@ def fills(trial: Trial, trait: Trait) -> Readings:
     walked = Trait.objects.filter(key="plot-yield").first()
     if walked is None:
         return {}
-    area = {p.pk: p.length * p.width * trial.judged_share for p in trial.plots.all()}
+    area = areas(trial)
     seen = {pk: r for pk, r in walk_readings(trial, walked).items() if r.number is not None and area[pk]}
     return {pk: Reading((r.number or 0.0) / area[pk], note="from the walk") for pk, r in seen.items()}
 

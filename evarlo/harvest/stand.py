@@ -8,6 +8,7 @@ from datetime import date
 
 from evarlo.nursery.book import planted_in
 from evarlo.nursery.models import StationMark
+from evarlo.nursery.queries import not_judged
 from evarlo.trials.models import Trial
 from evarlo.walks.queries import standing_of
 from trialcore.field.stand import Stand
@@ -15,10 +16,11 @@ from trialcore.field.stand import Stand
 
 def stands_over(trial: Trial) -> dict[int, Stand]:
     """The plants of each plot (by id) over the season: set out, counted, lost and put in. Within a border the judged plants alone
-    are picked, and they are known."""
+    are picked, and they are known. Plants beside a lost boundary are of no plot."""
     plots = list(trial.plots.values_list("pk", flat=True))
+    unsure = not_judged(trial)
     if trial.border:
-        return {pk: Stand(trial.judged_a_plot) for pk in plots}
+        return {pk: Stand((trial.judged_a_plot or 0) - len(unsure.get(pk, ()))) for pk in plots}
     set_out: dict[int, int] = defaultdict(int)
     changes: dict[int, list[tuple[date, int]]] = defaultdict(list)
     for p in planted_in(trial):
@@ -32,8 +34,11 @@ def stands_over(trial: Trial) -> dict[int, Stand]:
             changes[plot].append((on, change))
     counts: dict[int, list[tuple[date, int]]] = defaultdict(list)
     for plot, on, number in _counted(trial):
-        counts[plot].append((on, int(number or 0)))
-    return {pk: Stand(set_out.get(pk) or trial.plants_a_plot, tuple(counts[pk]), tuple(changes[pk])) for pk in plots}
+        whole = sum(m.on >= on for m in unsure.get(plot, {}).values())  # counted when those plants were the plot's still
+        counts[plot].append((on, max(0, int(number or 0) - whole)))
+    there = {pk: set_out.get(pk) or trial.plants_a_plot for pk in plots}
+    judged = {pk: n if n is None else max(0, n - len(unsure.get(pk, ()))) for pk, n in there.items()}
+    return {pk: Stand(judged[pk], tuple(counts[pk]), tuple(changes[pk])) for pk in plots}
 
 
 def _lost_and_back(trial: Trial) -> Iterator[tuple[int, date, int]]:
@@ -44,7 +49,7 @@ def _lost_and_back(trial: Trial) -> Iterator[tuple[int, date, int]]:
         if mark.what == StationMark.What.GAP and at not in gone:
             gone.add(at)
             yield mark.plot_id, mark.on, -1
-        elif mark.what != StationMark.What.GAP and at in gone:
+        elif mark.what not in (StationMark.What.GAP, StationMark.What.UNSURE) and at in gone:
             gone.remove(at)
             yield mark.plot_id, mark.on, 1
 

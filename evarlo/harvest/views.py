@@ -27,6 +27,7 @@ from evarlo.harvest.services import (
     kept,
     withdraw_picking,
 )
+from evarlo.nursery.queries import aside_in_words
 from evarlo.people.permissions import allowed, may, may_take_back
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -197,5 +198,6 @@ def _bench(
         "more": not every and rows.count() > SHOWN,
         "seasons": [(plots[pk], seasons[pk]) for pk in sorted(seasons, key=lambda k: plots[k].place)],
         "on": on,
+        "aside": aside_in_words(trial),
         "holds": holds_in_words(trial, timezone.now(), (pick_words,)),
     }

@@ -290,6 +290,7 @@ class StationMark(models.Model):
         BACK = "back", "there again"
         DOUBLE = "double", "more than one plant"
         HURT = "hurt", "hurt, alive"
+        UNSURE = "unsure", "not judged: it may be the next plot's"
 
     plot = models.ForeignKey(Plot, on_delete=models.CASCADE, related_name="station_marks")
     station = models.PositiveSmallIntegerField()

@@ -231,7 +231,7 @@ def _stand(request: PersonRequest, trial: Trial, form: StandRuleForm, wrong: str
         "drawing": drawing,
         "causes": CAUSES,
         "wrong": wrong,
-        "marks": What.choices,
+        "marks": [(key, words) for key, words in What.choices if key != What.UNSURE],
         "on": request.GET.get("on", "")[:20] or timezone.localdate().isoformat(),
         "uneven": max((s.percent or 0 for s in counted), default=0) - min((s.percent or 0 for s in counted), default=0) > 25,
     }

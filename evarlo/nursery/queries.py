@@ -10,6 +10,7 @@ from django.db.models import Max, Min, QuerySet
 
 from evarlo.nursery.models import Happening, StationMark, Step, StepDate, Tending
 from evarlo.trials.models import Plot, Trial
+from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import DiaryLine, Span
 from evarlo.ui.words import counted
 from trialcore.reckoning.balance import Kind
@@ -83,6 +84,26 @@ def station_marks(trial: Trial) -> dict[int, dict[int, StationMark]]:
     for mark in StationMark.objects.in_force().filter(plot__trial=trial):
         found[mark.plot_id][mark.station] = mark
     return found
+
+
+def not_judged(trial: Trial) -> dict[int, dict[int, StationMark]]:
+    """The stations within the net plot, by plot id, that are not judged because their plants may be the next plot's."""
+    if trial.plants_in_rows is None:
+        return {}
+    rows, each = trial.plants_in_rows
+    inside = {r * each + n for r in range(rows) for n in range(each) if trial.border <= min(r, rows - 1 - r, n, each - 1 - n)}
+    found: dict[int, dict[int, StationMark]] = defaultdict(dict)
+    for mark in StationMark.objects.in_force().filter(plot__trial=trial, what=StationMark.What.UNSURE):
+        if mark.station in inside:
+            found[mark.plot_id][mark.station] = mark
+    return found
+
+
+def aside_in_words(trial: Trial) -> str:
+    """The plots with plants beside a lost boundary, which are left when it is picked; empty where there are none."""
+    unsure = not_judged(trial)
+    numbers = [f"{p.number} ({len(unsure[p.pk])})" for p in plots_of(trial) if p.pk in unsure]
+    return f"Not judged, beside a lost boundary: plants of {', '.join(numbers)}." if numbers else ""
 
 
 def root_bound(trays: Iterable[int], on: date) -> dict[int, date]:

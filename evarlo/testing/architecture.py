@@ -40,7 +40,7 @@ ACTS = {
     "events": ("events", "rules", "care", "photos"),
     "pests": ("watches",),
     "practice": ("trainer",),
-    "identity": ("doubts",),
+    "identity": ("doubts", "boundaries"),
     "harvest": ("services",),
     "verdicts": ("services",),
     "exchange": ("services",),

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import floor
+from typing import Literal
+
+Side = Literal["left", "right", "near", "far"]
 
 
 @dataclass(frozen=True)
@@ -73,3 +77,15 @@ def plants_at(
             inside = border <= row < rows - border and border <= n < each - border
             (judged if inside else edge).append((left + (n + 0.5) * in_row, top + (row + 0.5) * between_rows))
     return judged, edge
+
+
+def beside(points: Sequence[tuple[float, float]], side: Side, deep: int) -> list[int]:
+    """Which of a plot's plants, as `points` in metres (x along the bed, y across), stand in the `deep` lines nearest to one side:
+    their indices. `left` and `right` are the ends along x, `near` and `far` those along y.
+
+    Raises ValueError for a depth below one."""
+    if deep < 1:
+        raise ValueError("at least one line of plants stands beside a boundary")
+    axis, sign = (0 if side in ("left", "right") else 1), (1 if side in ("left", "near") else -1)
+    lines = sorted({round(sign * p[axis], 6) for p in points})[:deep]
+    return [i for i, p in enumerate(points) if round(sign * p[axis], 6) in lines]

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from trialcore.inference.power import blocks_needed, detectable_difference, power
-from trialcore.layouts.bed import Bed, PlotSize, judged_stations, plants_at, stations
+from trialcore.layouts.bed import Bed, PlotSize, beside, judged_stations, plants_at, stations
 from trialcore.layouts.paths import complete_blocks, plot_number, serpentine
 from trialcore.layouts.placing import BlockPlace, Placed, crowded, place, place_in_beds
 from trialcore.layouts.whole import randomised_blocks, split_plot
@@ -108,6 +108,16 @@ class InBed(TestCase):
         self.assertEqual(stations(0.2, 0.2, 0.4, 0.3), (0, 0))
         with self.assertRaises(ValueError):
             stations(1, 1, 0, 0.3)
+
+    def test_plants_beside_a_boundary(self) -> None:
+        """Three rows of six: an end takes one of each row, a side takes a whole row."""
+        points, _ = plants_at(3.0, 1.2, 0.4, 0.5)
+        self.assertEqual(beside(points, "left", 1), [0, 6, 12])
+        self.assertEqual(beside(points, "right", 2), [4, 5, 10, 11, 16, 17])
+        self.assertEqual(beside(points, "near", 1), list(range(6)))
+        self.assertEqual(beside(points, "far", 3), list(range(18)))
+        with self.assertRaises(ValueError):
+            beside(points, "far", 0)
 
     def test_plants_stand_in_the_middle_of_their_plot_and_the_border_is_told_apart(self) -> None:
         """2.4 × 1.3 m, rows 40 cm apart, 50 cm in the row: 3 rows of 4, 5 cm free at the sides, 20 cm at the ends."""

@@ -15,6 +15,7 @@ SAID = {
     "back": "there again",
     "double": "more than one plant",
     "hurt": "hurt, alive",
+    "unsure": "not judged",
 }
 
 
@@ -63,6 +64,8 @@ def _mark(mark: str, x: float, y: float) -> SafeString:
         return format_html('{}<path class="late" d="M{} {}a11 6 0 0 0 20 0"/>', plant, x - 10, y + 10)
     if mark == "hurt":
         return format_html('{}<path class="gap" d="M{} {}l20 -8"/>', plant, x - 10, y + 2)
+    if mark == "unsure":
+        return format_html('{}<text x="{}" y="{}">?</text>', plant, x + 12, y + 14)
     if mark == "double":
         return format_html('{}<text x="{}" y="{}">+</text>', plant, x + 12, y + 14)
     return plant
