@@ -39,8 +39,14 @@ def side_towards(plot: Plot, other: Plot) -> Side | None:
 
 
 def neighbours_of(plot: Plot) -> list[Plot]:
-    """The plots that lie close beside one."""
-    return [p for p in plots_of(plot.trial) if side_towards(plot, p)]
+    """The plots that lie close beside one, those that touch it first."""
+
+    def gap(other: Plot) -> float:
+        along = max(plot.x, other.x) - min(plot.x + plot.length, other.x + other.length)
+        across = max(plot.y, other.y) - min(plot.y + plot.width, other.y + other.width)
+        return round(max(along, across), 3)
+
+    return sorted((p for p in plots_of(plot.trial) if side_towards(plot, p)), key=gap)
 
 
 @transaction.atomic

@@ -13,6 +13,7 @@ LEAST = 6.6  # percent of the axis that a chip needs to bear its name
 LANES = (6, 28)
 CHIP = 19
 AXIS = 62
+PIN = 0.45  # half of what a pin takes of it
 CHAR = 0.55  # percent of the axis that a letter of a label takes on a page of usual width
 
 
@@ -81,11 +82,13 @@ def rail(chips: Sequence[Chip], marks: Sequence[Mark], frosts: Sequence[Frost], 
                 f"{month:%b}",
             )
         )
-    room = _Room()
-    if first <= today <= last:
-        room.take(at(today), f"today {today:%-d %b}", at(today) > 90)
     within = sorted((m for m in marks if first <= m.on <= last), key=lambda m: (not m.hurts, m.on))
-    parts += [_mark(m, at(m.on), room) for m in within]
+    above, below = _Room([at(m.on) for m in within]), _Room()
+    if first <= today <= last:
+        above.take(at(today), f"today {today:%-d %b}", at(today) > 90)
+    for month in months_between(first, last):
+        below.take(at(month), f"{month:%b}", False)
+    parts += [_mark(m, at(m.on), above, below) for m in within]
     parts += _chips(chips, at)
     if first <= today <= last:
         left = at(today) > 90
@@ -123,34 +126,39 @@ def months_between(first: date, last: date) -> list[date]:
 
 
 class _Room:
-    """What of the line of labels is taken, in percent of the axis: one that would lie over another is left to its title."""
+    """What of a line of labels is taken, in percent of the axis, and at which places pins stand in it: a label that would lie
+    over another or over a pin is left to its title."""
 
-    def __init__(self) -> None:
+    def __init__(self, pins: Sequence[float] = ()) -> None:
         self.taken: list[tuple[float, float]] = []
+        self.pins = pins
 
     def take(self, x: float, text: str, left: bool) -> bool:
         """Whether the text has room beside its place; it is taken then."""
         wide = CHAR * len(text) + 1
         start, end = (x - wide, x) if left else (x, x + wide)
-        if start < 0 or end > 100 or any(start < b and a < end for a, b in self.taken):
+        covered = any(start - PIN < pin < end + PIN and pin != x for pin in self.pins)
+        if start < 0 or end > 100 or covered or any(start < b and a < end for a, b in self.taken):
             return False
         self.taken.append((start, end))
         return True
 
 
-def _mark(mark: Mark, x: float, room: _Room) -> SafeString:
-    left = not room.take(x, mark.label, False) if mark.label else False
-    label = "" if left and not room.take(x, mark.label, True) else mark.label
+def _mark(mark: Mark, x: float, above: _Room, below: _Room) -> SafeString:
+    places = [(room, left) for room in (above, below) for left in (False, True)] if mark.label else []
+    place = next(((room, left) for room, left in places if room.take(x, mark.label, left)), None)
+    label, left = (mark.label, place[1]) if place else ("", False)
     return format_html(
         '<svg class="pin{}" x="{}%" y="{}" overflow="visible" tabindex="0" role="img" aria-label="{}">'
         '<title>{}</title><path d="M-5 0h10l-5 -7z"/><rect class="hit" x="-9" y="-14" width="18" height="18"/>'
-        '<text x="{}" y="-3" text-anchor="{}">{}</text></svg>',
+        '<text x="{}" y="{}" text-anchor="{}">{}</text></svg>',
         " hurts" if mark.hurts else "",
         _p(x),
         AXIS,
         mark.text,
         mark.text,
         -7 if left else 7,
+        13 if place and place[0] is below else -3,
         "end" if left else "start",
         label,
     )

@@ -1,5 +1,6 @@
 """Drawings are plain geometry: to scale, within their frame, and without anything the policy forbids."""
 
+import itertools
 import re
 from datetime import date, timedelta
 from xml.etree import ElementTree
@@ -12,7 +13,7 @@ from hypothesis import strategies as st
 from evarlo.ui.draw.advisor import Step, advisor
 from evarlo.ui.draw.comparison import axis_for, axis_labels, row
 from evarlo.ui.draw.plan import Outline, Tag, plan, small_plan
-from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
+from evarlo.ui.draw.rail import CHAR, Chip, Frost, Mark, rail
 from evarlo.ui.draw.scale import SHADES, Scale, bounds, shade_of, tick_text
 from evarlo.ui.draw.weather import Drawn, weather_year
 
@@ -158,7 +159,17 @@ class Labels(Drawing):
         chips = [Chip("Plan", "#", day, day + timedelta(100))]
         marks = [Mark(day + timedelta(n), f"note {n}", n % 2 == 0, f"lost {100 + n}") for n in (40, 41, 42, 60, 99)]
         drawn = self.parsed(rail(chips, marks, [], day + timedelta(61)))
-        placed = [t for pin in drawn.iter("svg") if "pin" in pin.attrib.get("class", "") for t in pin.iter("text") if t.text]
-        self.assertLess(len(placed), len(marks))
-        self.assertIn("lost 140", [t.text for t in placed])
-        self.assertNotIn("lost 160", [t.text for t in placed if t.attrib["text-anchor"] == "start"])
+        pins = [pin for pin in drawn.iter("svg") if "pin" in pin.attrib.get("class", "")]
+        at = [float(pin.attrib["x"].rstrip("%")) for pin in pins]
+        lines: dict[str, list[tuple[float, float]]] = {"-3": [], "13": []}
+        for x, text in ((x, t) for x, pin in zip(at, pins, strict=True) for t in pin.iter("text") if t.text):
+            wide = CHAR * len(text.text or "")
+            span = (x - wide, x) if text.attrib["text-anchor"] == "end" else (x, x + wide)
+            lines[text.attrib["y"]].append(span)
+            if text.attrib["y"] == "-3":  # pins stand in this line
+                self.assertFalse([pin for pin in at if span[0] < pin < span[1]], text.text)
+            self.assertNotEqual((text.text, text.attrib["y"], text.attrib["text-anchor"]), ("lost 160", "-3", "start"))  # today
+        for spans in lines.values():
+            for (_, end), (start, _) in itertools.pairwise(sorted(spans)):
+                self.assertLessEqual(end, start)
+        self.assertGreater(sum(map(len, lines.values())), 3)
