@@ -96,6 +96,7 @@ def _months(days: list[Drawn]) -> list[dict[str, Any]]:
             "rain": sum(d.rain or 0.0 for d in some),
             "frosts": sum(d.low <= 0 for d in some),
             "hot": sum(d.high >= 30 for d in some),
+            "warm": sum(d.low >= 20 for d in some),
         }
         for month, some in sorted(by_month.items(), reverse=True)
     ]

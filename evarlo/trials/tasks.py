@@ -16,6 +16,7 @@ from evarlo.catalogue.models import Claim
 from evarlo.grounds.weather import Record, record_of
 from evarlo.seeds.models import Move
 from evarlo.trials.doubts import date_doubts
+from evarlo.trials.heat import HOT_SHARE, heat_of
 from evarlo.trials.models import Task, Trial
 from evarlo.trials.needs import entries_short, plan_of
 from evarlo.trials.queries import frost_of_trial
@@ -23,13 +24,11 @@ from evarlo.trials.registry import Due, registry
 from evarlo.ui.fields import read_day
 from trialcore.field.weather import soil_warm_on
 from trialcore.reckoning import schedule
-from trialcore.reckoning.schedule import Dated, Offset, SowingWindow, sowing_window
+from trialcore.reckoning.schedule import Dated, Offset, SowingWindow, parted, sowing_window
 
 EARLY_CARE = 14  # days before a task's day from which care of its kind is taken for it
 MILESTONES = ("sow", "plant", "pick")  # whose days the trial itself holds, and whose doing is recorded at their own places
 SOON, GRACE = 7, 21  # days ahead that a task is due; days after its last one that it still is
-HOT_SHARE = 0.2
-SOIL_ABOUT = 7  # days before and after a day to sow of which the soil is looked at
 BEFORE_SETTING: dict[str, tuple[str, Offset]] = {  # what other planting material wants before it is set
     "tuber": ("Set the tubers out in the light to sprout", (-42, -35, -28)),
     "clove": ("Split the bulbs into cloves", (-2, -1, 0)),
@@ -234,7 +233,7 @@ def window_of(trial: Trial, record: Record | None) -> SowingWindow:
     soil = profile.get("soil_c")
     latitude = (trial.bed.site.latitude or 0.0) if trial.bed else 0.0
     warm = _usually_warm(record, soil[0], latitude) if record and soil and not plan.transplant else None
-    return sowing_window(
+    window = sowing_window(
         year,
         tender=profile.get("frost") == "tender",
         last_frost=frost.last if frost else None,
@@ -246,6 +245,29 @@ def window_of(trial: Trial, record: Record | None) -> SowingWindow:
         ends_with_frost=profile.get("frost") == "tender" or "frost" in str(profile.get("cutoff", "")),
         picked_days=PICKED_FOR["repeated" if profile.get("picking") == "repeated" else "once over"],
     )
+    if record is None or not record.days:
+        return window
+    return _parted_by_heat(trial, window, record, date(year, 1, 1) if latitude >= 0 else date(year - 1, 7, 1))
+
+
+def _parted_by_heat(trial: Trial, window: SowingWindow, record: Record, year_from: date) -> SowingWindow:
+    """The window with what heat leaves of it, by what sowing on each day would meet."""
+    heat = heat_of(trial, record)
+    flowers = _pair(trial.crop.profile.get("flower_days"))
+    formed = flowers or _pair(trial.crop.profile.get("edible_days"))
+    what = "flower" if flowers else "be ready"
+
+    def hot(day: date) -> str:
+        if heat.soil and (heat.soil.about(day) or 0) > HOT_SHARE:
+            return f"the soil is warmer than {heat.soil.limit:g} °C"
+        if formed:
+            first, last = (day + timedelta(days=n) for n in formed)
+            for often in heat.above:
+                if (often.share(first, last) or 0) > HOT_SHARE:
+                    return f"it would {what} when {often.kind} are warmer than {often.limit:g} °C"
+        return ""
+
+    return parted(window, year_from, hot)
 
 
 def _pair(days: Any) -> tuple[int, int] | None:
@@ -275,31 +297,21 @@ def _conflicts(trial: Trial, lines: list[Line], window: SowingWindow, record: Re
         yield f"Sowing on {sow.dated.on:%-d %b} is later than {window.latest:%-d %b}: it has to be {window.reasons[-1]}."
     if pick and pick.dated and pick.dated.late_by > 0 and not trial.pick_on:
         yield f"The first pick would come {pick.dated.late_by} days after the last day for it, {pick.dated.latest:%-d %b}."
-    profile = trial.crop.profile
-    if flower and flower.dated and record:
-        first, last = flower.dated.earliest, flower.dated.latest
-        for limit, kind, warmth in (
-            (profile.get("heat_limit_c"), "days", [(d.day, d.tmax) for d in record.days]),
-            (profile.get("night_limit_c"), "nights", [(d.day, d.tmin) for d in record.days]),
-        ):
-            share = _share_above(warmth, first, last, float(limit)) if limit else None
+    heat = heat_of(trial, record) if record else None
+    formed = flower or pick
+    if heat and formed and formed.dated:
+        first, last = formed.dated.earliest, formed.dated.latest
+        what, poorly = ("flower", "sets poorly") if flower else ("be ready", "forms poorly, or bolts,")
+        for often in heat.above:
+            share = often.share(first, last)
             if share is not None and share > HOT_SHARE:
-                hot = f"{100 * share:.0f} % of {kind} on record were warmer than {limit:g} °C"
-                yield f"It would flower from {first:%-d %b} to {last:%-d %b}, when {hot}: it sets poorly then."
-    soil = profile.get("soil_c")
-    if sow and sow.dated and record and soil and not plan_of(trial).transplant:
-        first, last = sow.dated.on - timedelta(days=SOIL_ABOUT), sow.dated.on + timedelta(days=SOIL_ABOUT)
-        share = _share_above([(d.day, d.soil_c) for d in record.days], first, last, float(soil[1]))
+                hot = f"{100 * share:.0f} % of {often.kind} on record were warmer than {often.limit:g} °C"
+                yield f"It would {what} from {first:%-d %b} to {last:%-d %b}, when {hot}: it {poorly} then."
+    if heat and heat.soil and sow and sow.dated:
+        share = heat.soil.about(sow.dated.on)
         if share is not None and share > HOT_SHARE:
-            warm = f"the soil was warmer than {soil[1]:g} °C on {100 * share:.0f} % of days on record"
+            warm = f"the soil was warmer than {heat.soil.limit:g} °C on {100 * share:.0f} % of days on record"
             yield f"Around {sow.dated.on:%-d %b} {warm}: seed of it rests or dies then. Sow earlier or later, or shade the bed."
-
-
-def _share_above(warmth: Iterable[tuple[date, float | None]], first: date, last: date, limit: float) -> float | None:
-    """Of the days of the year from `first` to `last`, in all years on record, the share above a limit in °C; None without any."""
-    days = {f"{first + timedelta(days=i):%m-%d}" for i in range((last - first).days + 1)}
-    found = [c > limit for day, c in warmth if c is not None and f"{day:%m-%d}" in days]
-    return sum(found) / len(found) if found else None
 
 
 def due(today: date) -> Iterable[Due]:

@@ -46,8 +46,20 @@ def needs_in_words(trial: Trial, needs: Needs) -> SafeString:
 def window_in_words(crop: Crop, window: SowingWindow) -> str:
     """Between which days a crop can be sown at a site; empty where nothing bounds it."""
     if not window.earliest and not window.latest:
-        return ""
+        return f"{crop.name} can be sown here at any time but for heat. {heat_in_words(window)}" if window.heat else ""
     since = f" from {short_day(window.earliest)}" if window.earliest else ""
     best = f", best from {short_day(window.best)}" if window.earliest and window.best != window.earliest else ""
     until = f" until {short_day(window.latest)}" if window.latest else ""
-    return f"{crop.name} can be sown here{since}{best}{until}: {'; '.join(window.reasons)}."
+    said = f"{crop.name} can be sown here{since}{best}{until}: {'; '.join(window.reasons)}."
+    return f"{said} {heat_in_words(window)}".rstrip()
+
+
+def heat_in_words(window: SowingWindow) -> str:
+    """What heat leaves of a window; empty where it takes nothing."""
+    if not window.heat:
+        return ""
+    if not window.parts:
+        return f"Heat leaves no part of it: {'; '.join(window.heat)}."
+    parts = " or ".join(f"from {first:%-d %b} to {last:%-d %b}" for first, last in window.parts)
+    parted = "Heat parts it in two" if len(window.parts) > 1 else "Heat takes some of it"
+    return f"{parted}, sow {parts}: {'; '.join(window.heat)}."

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from itertools import pairwise
@@ -112,6 +112,37 @@ def soil_warm_on(days: Sequence[Day], needed_c: float, since: date, run: int = 5
     return None
 
 
+class Exceeding:
+    """How often a limit was exceeded in the years on record, by the day of the year.
+
+    `values` are days with a figure or None; nothing is said of days of the year that are not on record.
+    """
+
+    def __init__(self, values: Iterable[tuple[date, float | None]], limit: float) -> None:
+        over, known = np.zeros(366), np.zeros(366)
+        for day, value in values:
+            if value is not None:
+                known[_of_year(day)] += 1
+                over[_of_year(day)] += value > limit
+        self._over, self._known = (np.concatenate([[0.0], np.cumsum(np.tile(x, 3))]) for x in (over, known))
+
+    def share(self, first: date, last: date) -> float | None:
+        """Of the days of the year from `first` to `last`, less than a year later, in all years on record the share above the
+        limit; None where none is on record. Raises ValueError when `last` is before `first` or a year later."""
+        length = (last - first).days
+        if not 0 <= length < 365:
+            raise ValueError("the last day lies on or after the first, within a year")
+        start = _of_year(first)
+        end = start + (_of_year(last) - start) % 366 + 1
+        known = self._known[end] - self._known[start]
+        return float((self._over[end] - self._over[start]) / known) if known else None
+
+
+def _of_year(day: date) -> int:
+    """The place of a day in a year that has a 29 February, from nought."""
+    return (date(2000, day.month, day.day) - date(2000, 1, 1)).days
+
+
 @dataclass(frozen=True)
 class Spell:
     """Days in a row on which the weather may have hurt: `kind` is frost, heat, flood or drought; `figure` the worst of it (°C,
@@ -155,8 +186,19 @@ def _runs(days: Sequence[Day], kind: str, hurts: Callable[[Day], bool], worst: C
     return [Spell(kind, run[0].day, run[-1].day, worst(run)) for run in runs]
 
 
+# Of coasts at sea level, by degrees of latitude: the year's mean and half its swing, how far a day strays from the one before,
+# and half of what lies between a dry day's lowest and highest, all in °C. Nights of the tropics stay near the sea's warmth.
+CLIMATE = (
+    (0, 10, 20, 30, 40, 70),
+    (26.8, 26.8, 24.8, 19.8, 13.5, 1.5),
+    (0.6, 1.2, 3.2, 5.0, 5.6, 9.05),
+    (0.5, 0.6, 0.9, 1.6, 2.1, 2.1),
+    (4.2, 4.2, 4.3, 4.6, 4.6, 4.6),
+)
+
+
 def simulated_days(latitude: float, start: date, count: int, seed: int, gaps: bool = True) -> list[Day]:
-    """What a simulated station would have recorded: plausible for the latitude and the season of a mild coast.
+    """What a simulated station would have recorded: plausible for the latitude and the season of a mild coast, by `CLIMATE`.
 
     A yearly wave and a day-to-day memory of 0.7 for the temperatures, wet and dry spells for the rain, a soil that follows
     slowly, and now and then days on which the station fell silent (left out). A day depends on `seed` and its place in the
@@ -164,7 +206,7 @@ def simulated_days(latitude: float, start: date, count: int, seed: int, gaps: bo
     """
     rng = np.random.default_rng(seed)
     lat = abs(latitude)
-    mean, swing = 29.5 - 0.4 * lat, 1.0 + 0.115 * lat
+    mean, swing, memory, span = (float(np.interp(lat, CLIMATE[0], row)) for row in CLIMATE[1:])
     warmest = 203 if latitude >= 0 else 21
     weather = wet = 0.0
     soil = mean
@@ -173,11 +215,11 @@ def simulated_days(latitude: float, start: date, count: int, seed: int, gaps: bo
     for i in range(-60, count):  # the first two months let the soil find its temperature
         day = start + timedelta(days=i)
         wave = np.cos(2 * np.pi * (day.timetuple().tm_yday - warmest) / 365.25)
-        weather = 0.7 * weather + rng.normal(0, 2.1)
+        weather = 0.7 * weather + rng.normal(0, memory)
         wet = float(rng.random() < (0.62 if wet else 0.27))
         rain = round(float(rng.gamma(0.8, 6.0)), 1) if wet else 0.0
         middle = mean + swing * wave + weather
-        half = max(1.5, 4.6 + 0.8 * wave - 1.6 * wet + rng.normal(0, 0.9))
+        half = max(1.5, span + 0.8 * wave - 1.6 * wet + rng.normal(0, 0.9))
         soil += 0.13 * (middle + 0.8 * wave - soil)
         if gaps and silent == 0 and rng.random() < 0.004:
             silent = int(rng.integers(1, 5))

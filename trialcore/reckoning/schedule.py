@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from itertools import groupby
 
 Offset = tuple[int, int, int]
 """Days from another task: earliest, best, latest."""
@@ -103,6 +105,51 @@ class SowingWindow:
     reasons: tuple[str, ...]
     out: date | None = None
     """The first day on which raised plants of a tender crop may stand outside, with frost after it in half of the years."""
+    parts: tuple[tuple[date, date], ...] = ()
+    """Where heat takes days out of it: the first and last day of each part that is left."""
+    heat: tuple[str, ...] = ()
+    """From when to when heat is in the way, and how, in words."""
+
+
+LEAST_PART = 14  # days that a part of a window lasts at least, and that heat takes out of it
+
+
+def parted(window: SowingWindow, year_from: date, hot: Callable[[date], str]) -> SowingWindow:
+    """A window with the parts that heat leaves of it: `hot` says in words how heat is in the way of a sowing on a day, or nothing.
+
+    An open window is the year from `year_from`, one with an open end the year from or until its other end. Heat of fewer than
+    `LEAST_PART` days takes nothing out, and no part is shorter; one may run over the turn of an open year. A window that is hot
+    as a whole has heat and no part.
+    """
+    year = timedelta(days=364)
+    first = window.earliest or (max(year_from, window.latest - year) if window.latest else year_from)
+    last = window.latest or first + year
+    days = [first + timedelta(days=i) for i in range((last - first).days + 1)]
+    said = [hot(day) for day in days]
+    if not any(said):
+        return window
+    runs = _runs((bool(why), 1) for why in said)
+    for kind in (True, False):  # short heat first, then what is left too short between
+        runs = _runs((is_hot ^ (is_hot == kind and n < LEAST_PART), n) for is_hot, n in runs)
+    if not any(is_hot for is_hot, _ in runs):
+        return window
+    parts, heat, at = [], [], 0
+    for is_hot, n in runs:
+        start, end = days[at], days[at + n - 1]
+        if is_hot:
+            why = Counter(w for w in said[at : at + n] if w).most_common(1)[0][0]
+            heat.append(f"from {start:%-d %b} to {end:%-d %b} {why}")
+        else:
+            parts.append((start, end))
+        at += n
+    if window.earliest is None and window.latest is None and len(parts) > 1 and not (runs[0][0] or runs[-1][0]):
+        parts = [*parts[1:-1], (parts[-1][0], parts[0][1])]  # the year goes round: its first and last part are one
+    return replace(window, parts=tuple(parts), heat=tuple(heat))
+
+
+def _runs(flags: Iterable[tuple[bool, int]]) -> list[tuple[bool, int]]:
+    """What follows each other alike, with how long it lasts."""
+    return [(kind, sum(n for _, n in some)) for kind, some in groupby(flags, key=lambda flag: flag[0])]
 
 
 def sowing_window(

@@ -9,7 +9,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trialcore.reckoning.schedule import Task, back_from, moves, schedule, sowing_window, successions
+from trialcore.reckoning.schedule import SowingWindow, Task, back_from, moves, parted, schedule, sowing_window, successions
 
 SOWN = date(2026, 4, 1)
 
@@ -69,6 +69,47 @@ class Schedules(TestCase):
         for d in before.values():
             self.assertLessEqual(d.earliest, d.on)
             self.assertLessEqual(d.on, d.latest)
+
+
+class Heat(TestCase):
+    """A window of the whole of 2026, hot from day 100 to 199 counted from nought."""
+
+    open_year = SowingWindow(None, None, None, ())
+    start = date(2026, 1, 1)
+
+    def parted(self, *spans: tuple[int, int], window: SowingWindow = open_year) -> SowingWindow:
+        def hot(day: date) -> str:
+            return "it is hot" if any(a <= (day - self.start).days < b for a, b in spans) else ""
+
+        return parted(window, self.start, hot)
+
+    def test_heat_in_the_middle_leaves_two_parts_and_an_open_year_goes_round(self) -> None:
+        found = self.parted((100, 200))
+        self.assertEqual(found.parts, ((date(2026, 7, 20), date(2026, 4, 10)),))
+        self.assertEqual(found.heat, ("from 11 Apr to 19 Jul it is hot",))
+        bounded = self.parted((100, 200), window=SowingWindow(self.start, None, date(2026, 12, 31), ()))
+        self.assertEqual(bounded.parts, ((date(2026, 1, 1), date(2026, 4, 10)), (date(2026, 7, 20), date(2026, 12, 31))))
+        twice = self.parted((50, 100), (200, 250))
+        self.assertEqual([(a.timetuple().tm_yday, b.timetuple().tm_yday) for a, b in twice.parts], [(101, 200), (251, 50)])
+
+    def test_short_heat_parts_nothing_and_a_short_gap_in_it_is_no_window(self) -> None:
+        self.assertEqual(self.parted((100, 113)).parts, ())
+        found = self.parted((100, 150), (160, 200))  # ten days between
+        self.assertEqual([((a - self.start).days, (b - self.start).days) for a, b in found.parts], [(200, 99)])
+        self.assertEqual((self.parted((0, 365)).parts, self.parted((0, 365)).heat), ((), ("from 1 Jan to 31 Dec it is hot",)))
+        self.assertEqual(self.parted().parts, ())
+
+    def test_within_frosts_and_at_an_end(self) -> None:
+        window = SowingWindow(date(2026, 3, 1), date(2026, 3, 20), date(2026, 8, 31), ("frost",))
+        found = self.parted((200, 365), window=window)
+        self.assertEqual(found.parts, ((date(2026, 3, 1), date(2026, 7, 19)),))
+        self.assertEqual((found.earliest, found.latest, found.reasons), (window.earliest, window.latest, window.reasons))
+        until = SowingWindow(None, None, date(2027, 2, 4), ())  # sown until February: the year before that
+        self.assertEqual(self.parted((100, 200), window=until).parts[0][0], date(2026, 2, 5))
+        short = SowingWindow(date(2026, 3, 1), None, date(2026, 3, 9), ())
+        self.assertEqual((self.parted(window=short), self.parted((60, 62), window=short).parts), (short, ()))
+        since = SowingWindow(date(2026, 7, 5), None, None, ())
+        self.assertEqual(self.parted((250, 300), window=since).parts[-1][1], date(2027, 7, 4))
 
 
 class Windows(TestCase):

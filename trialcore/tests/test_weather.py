@@ -5,7 +5,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from trialcore.field.weather import Day, frost_risk, gaps_in, simulated_days, soil_warm_on
+from trialcore.field.weather import Day, Exceeding, frost_risk, gaps_in, simulated_days, soil_warm_on
 
 
 def season(year: int, last: int, first: int) -> list[Day]:
@@ -48,7 +48,53 @@ class Record(TestCase):
         self.assertIsNone(soil_warm_on([d for d in days if d.day.day != 7], 10, date(2026, 4, 1)))  # a gap breaks the run
 
 
+class HowOften(TestCase):
+    def test_a_share_is_counted_over_all_years_also_across_the_new_year(self) -> None:
+        """Reckoned day by day: of the days of the year from 20 Dec to 10 Jan, in three years on record, those above 3."""
+        days = [date(2019, 1, 1) + timedelta(days=i) for i in range(3 * 365)]
+        values = [(d, float((7 * i) % 10) if i % 11 else None) for i, d in enumerate(days)]
+        often = Exceeding(values, 3.0)
+        for first, last in (
+            (date(2026, 12, 20), date(2027, 1, 10)),
+            (date(2026, 5, 1), date(2026, 5, 1)),
+            (date(2028, 2, 20), date(2028, 3, 9)),
+        ):
+            wanted = {f"{first + timedelta(days=i):%m-%d}" for i in range((last - first).days + 1)}
+            seen = [v > 3 for d, v in values if v is not None and f"{d:%m-%d}" in wanted]
+            self.assertAlmostEqual(often.share(first, last) or 0.0, sum(seen) / len(seen))
+        self.assertIsNone(Exceeding(values[:20], 3.0).share(date(2026, 6, 1), date(2026, 6, 9)))
+        for first, last in ((days[5], days[4]), (days[0], days[365])):
+            with self.assertRaises(ValueError):
+                often.share(first, last)
+
+
 class Simulated(TestCase):
+    def test_coasts_from_the_equator_to_sixty_degrees(self) -> None:
+        """Mean nights and days of the coldest and the warmest month, in the ranges that coasts of a latitude are known for."""
+        ranges = {  # lowest of the coldest, highest of the coldest, lowest of the warmest, highest of the warmest month
+            0: ((21, 25), (28, 32), (22, 26), (29, 33)),
+            10: ((20, 24), (27, 32), (22, 27), (29, 34)),
+            20: ((15, 20), (23, 28), (22, 26), (29, 34)),
+            30: ((8, 13), (16, 21), (18, 23), (27, 32)),
+            40: ((2, 8), (10, 16), (13, 19), (22, 29)),
+            50: ((-2, 4), (4, 10), (10, 15), (18, 24)),
+            60: ((-8, -1), (-2, 4), (7, 12), (15, 21)),
+        }
+        for latitude, wanted in ranges.items():
+            for sign in (1, -1):
+                days = simulated_days(sign * latitude, date(2017, 1, 1), 2920, 5)
+                by_month = {m: [d for d in days if d.day.month == m] for m in range(1, 13)}
+                means = {
+                    m: (
+                        float(np.mean([d.tmin for d in some if d.tmin is not None])),
+                        float(np.mean([d.tmax for d in some if d.tmax is not None])),
+                    )
+                    for m, some in by_month.items()
+                }
+                cold, warm = min(means.values(), key=sum), max(means.values(), key=sum)
+                for got, (low, high) in zip((*cold, *warm), wanted, strict=True):
+                    self.assertTrue(low <= got <= high, (sign * latitude, got, (low, high)))
+
     def test_it_is_the_same_each_time_and_plausible_for_its_place(self) -> None:
         days = simulated_days(53, date(2018, 1, 1), 3650, 5)
         self.assertEqual(days, simulated_days(53, date(2018, 1, 1), 3650, 5))

@@ -87,3 +87,11 @@ class Windows(Plain):
         self.assertIn("here from 1 Mar:", window_in_words(self.crop, SowingWindow(first, first, None, ("x",))))
         self.assertIn("here until 3 Sep:", window_in_words(self.crop, SowingWindow(None, None, last, ("x",))))
         self.assertEqual(window_in_words(self.crop, SowingWindow(None, None, None, ())), "")
+
+    def test_what_heat_leaves_is_said(self) -> None:
+        first, last = (date(2026, 3, 1), date(2026, 4, 10)), (date(2026, 8, 2), date(2026, 9, 3))
+        hot = "from 11 Apr to 1 Aug the soil is warmer than 22 °C"
+        two = window_in_words(self.crop, SowingWindow(first[0], first[0], last[1], ("frost",), None, (first, last), (hot,)))
+        self.assertIn(f"Heat parts it in two, sow from 1 Mar to 10 Apr or from 2 Aug to 3 Sep: {hot}.", two)
+        none = window_in_words(self.crop, SowingWindow(None, None, None, (), None, (), (hot,)))
+        self.assertEqual(none, f"Cress can be sown here at any time but for heat. Heat leaves no part of it: {hot}.")
