@@ -7,14 +7,13 @@ from typing import Any
 
 from django import forms
 
-from evarlo.catalogue.models import Crop
 from evarlo.nursery.models import Happening, Left, Place, RaisingRule, Tending
 from evarlo.seeds.queries import Stock
 from evarlo.trials.models import Cause, Entry, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from trialcore.reckoning.balance import Kind
-from trialcore.reckoning.sitting import sitting_doubts
+from trialcore.reckoning.sitting import daylight_doubts, sitting_doubts
 
 DAY = {"required": "Nothing was typed. Expected the day it was done."}
 MANY = {"required": "Nothing was typed. Expected how many."}
@@ -36,10 +35,12 @@ class SessionFields(OwnIds):
     sure = forms.BooleanField(label="Sow it, although the ledger has less", required=False)
     anyway = forms.BooleanField(label="Sow it so all the same", required=False)
 
-    def held_against(self, crop: Crop) -> bool:
+    def held_against(self, trial: Trial) -> bool:
         """Whether the sitting is as the crop wants it, or somebody said that it is right all the same; else it is asked about."""
         d = self.cleaned_data
-        doubts = sitting_doubts(crop.profile, d.get("depth_mm"), d.get("warmth_c"), d.get("cover") or "")
+        profile = trial.crop.profile
+        doubts = sitting_doubts(profile, d.get("depth_mm"), d.get("warmth_c"), d.get("cover") or "")
+        doubts += daylight_doubts(profile, d["on"], trial.bed.site.latitude if trial.bed else None) if d.get("on") else []
         if doubts and not d["anyway"]:
             self.add_error("anyway", ". ".join(doubts) + ".")
         return not self.errors

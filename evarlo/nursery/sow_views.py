@@ -260,7 +260,7 @@ def put_seeds(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     store = store_of(trial)
     lots = [s for some in store.values() for s in some] if allowed(request.user, "see_names") else []
     form = SowForm(trial, entries, called(trial, request.user), lots, request.POST)
-    if form.is_valid() and form.held_against(trial.crop):
+    if form.is_valid() and form.held_against(trial):
         data = form.cleaned_data
         entry = next(e for e in entries if e.code == data["entry"])
         put = Put(entry, lot_for(store, entry, data["lot"]), data["per_cell"], data["level"], data["again"])
@@ -288,7 +288,7 @@ def put_in_plots(request: PersonRequest, slug: str) -> HttpResponse:
     """Seeds into plots: those that were named, or the next along the path."""
     trial = trial_or_404(slug)
     form = SowPlotsForm(trial, request.POST)
-    if form.is_valid() and form.held_against(trial.crop):
+    if form.is_valid() and form.held_against(trial):
         data = form.cleaned_data
         plots = list(trial.plots.filter(number__in=data["plots"]).select_related("entry", "trial"))
         lots: dict[int, Lot] = {}
