@@ -49,11 +49,11 @@ def daylight_doubts(profile: Mapping[str, Any], on: date, latitude: float | None
     if latitude is None or not ready:
         return []
     first, last = (on + timedelta(days=int(n)) for n in ready)
-    hours, when = _longest(latitude, on, first)
+    hours, when = _longest(latitude, on + (first - on) / 2, first)  # once it is of some size
     if "long day to bolt" in habit and "cold" not in habit and hours >= LONG_DAY:
         return [
-            f"It bolts in long days, and before it is ready on {first:%-d %b} they reach {hours:.1f} h on {when:%-d %b}: sow it to be "
-            "ready before they do, or once they shorten"
+            f"It bolts in long days, and before it is ready on {first:%-d %b} they reach {hours:.1f} h on {when:%-d %b}: sow it to "
+            "be ready before they do, or once they shorten"
         ]
     if "long day to bulb" in habit and _longest(latitude, on, last)[0] < NO_LONG_DAY:
         return [f"It forms its bulb in long days, and none until it is ready has {NO_LONG_DAY:g} h: take a type of short days"]
