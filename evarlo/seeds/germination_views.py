@@ -14,7 +14,7 @@ from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.seeds.forms import BeginForm
 from evarlo.seeds.germination import against, begin_test, end_test, keep_counts, results, tested
-from evarlo.seeds.models import CLASSES, GerminationTest, Lot
+from evarlo.seeds.models import GerminationTest, Lot
 from evarlo.seeds.views import lot_shown
 from evarlo.seeds.words import result_in_words, setting_in_words
 from evarlo.ui.draw.coming import Line, coming
@@ -34,14 +34,14 @@ class CountForm(forms.Form):
         super().__init__(*args, **kwargs)
         self.test = test
         for replicate in range(1, test.replicates + 1):
-            for kind in CLASSES:
+            for kind, words in test.columns.items():
                 self.fields[f"{kind}_{replicate}"] = Number(
-                    label=f"{kind}, replicate {replicate}", low=0, high=test.seeds, whole=True, required=False
+                    label=f"{words}, replicate {replicate}", low=0, high=test.seeds, whole=True, required=False
                 )
 
     @property
     def rows(self) -> list[tuple[int, list[forms.BoundField]]]:
-        return [(r, [self[f"{kind}_{r}"] for kind in CLASSES]) for r in range(1, self.test.replicates + 1)]
+        return [(r, [self[f"{kind}_{r}"] for kind in self.test.columns]) for r in range(1, self.test.replicates + 1)]
 
     @property
     def wrong(self) -> list[tuple[str, str]]:
@@ -50,7 +50,7 @@ class CountForm(forms.Form):
 
     def counted(self) -> dict[int, dict[str, int]]:
         data = self.cleaned_data
-        return {r: {kind: data[f"{kind}_{r}"] or 0 for kind in CLASSES} for r in range(1, self.test.replicates + 1)}
+        return {r: {kind: data[f"{kind}_{r}"] or 0 for kind in self.test.columns} for r in range(1, self.test.replicates + 1)}
 
 
 @may("see_names")
@@ -63,7 +63,7 @@ def test_page(request: PersonRequest, pk: int) -> HttpResponse:
 def _page(request: PersonRequest, test: GerminationTest, form: CountForm) -> HttpResponse:
     found = results([test])[0]
     lots = Lot.objects.filter(cultivar__crop=test.lot.cultivar.crop).exclude(pk=test.lot_id)
-    others = [r for r in tested(lots.values_list("pk", flat=True)).values() if r.test.is_quick == test.is_quick]
+    others = [r for r in tested(lots.values_list("pk", flat=True)).values() if r.test.method == test.method]
     near = sorted(others, key=lambda r: (r.test.lot.cultivar_id != test.lot.cultivar_id, r.test.lot.name))
     total, so_far = 0, []
     for day, n in zip(found.days, found.newly, strict=True):
@@ -80,10 +80,11 @@ def _page(request: PersonRequest, test: GerminationTest, form: CountForm) -> Htt
         "said": result_in_words(found),
         "setting": setting_in_words(found),
         "form": form,
-        "classes": CLASSES,
+        "columns": test.columns,
+        "classed": [(words, found.totals[kind]) for kind, words in test.columns.items() if found.totals[kind]],
         "against": [against(found, o) for o in near[:8]],
         "drawing": coming([Line("this lot", so_far, fitted, "own")], said, stated) if so_far else "",
-        "counts": test.counts.in_force().select_related("by"),
+        "counts": [(c, [getattr(c, kind) for kind in test.columns]) for c in test.counts.in_force().select_related("by")],
     }
     return render(request, "seeds/test.html", context, status=422 if form.errors else 200)
 

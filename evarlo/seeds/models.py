@@ -74,11 +74,12 @@ class Move(models.Model):
 
 class GerminationTest(models.Model):
     """A test of a lot: so many replicates of so many seeds. A quick test of viability (stained, cut or pressed) tells less: what
-    is alive need not germinate."""
+    is alive need not germinate. A float test tells least: what sinks is full, and may be dead."""
 
     class Method(models.TextChoices):
         GERMINATION = "germination", "germination"
         QUICK = "quick", "quick viability"
+        FLOAT = "float", "float test"
 
     lot = models.ForeignKey(Lot, on_delete=models.CASCADE, related_name="tests")
     method = models.CharField(max_length=12, choices=Method.choices, default=Method.GERMINATION)
@@ -103,10 +104,21 @@ class GerminationTest(models.Model):
 
     @property
     def is_quick(self) -> bool:
-        return self.method == self.Method.QUICK
+        """Whether it says what is alive or full at best, not what germinates."""
+        return self.method != self.Method.GERMINATION
+
+    @property
+    def columns(self) -> dict[str, str]:
+        """What is counted, as words by class."""
+        return COLUMNS[self.Method(self.method)]
 
 
 CLASSES = ("normal", "abnormal", "hard", "fresh", "dead")
+COLUMNS = {
+    GerminationTest.Method.GERMINATION: {name: name for name in CLASSES},
+    GerminationTest.Method.QUICK: {"normal": "alive", "dead": "dead"},
+    GerminationTest.Method.FLOAT: {"normal": "sank", "dead": "floated"},
+}
 
 
 class GerminationCount(models.Model):

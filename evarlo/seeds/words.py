@@ -10,6 +10,8 @@ from evarlo.seeds.queries import Stock
 from evarlo.ui.templatetags.ui import day, measure, places, plain
 from evarlo.ui.words import counted
 
+SEEN = {"germination": "germinated normally", "quick": "look alive", "float": "sank"}
+
 
 def stock_in_words(stock: Stock) -> SafeString:
     """What is left of a lot, how well it germinates and from when it is."""
@@ -32,14 +34,14 @@ def result_in_words(found: TestResult) -> SafeString:
     seen = format_html(
         "<strong>{} %</strong> {}: {} of {}, so between {} and {} % of the lot{}.",
         places(found.percent, 0),
-        "look alive" if test.is_quick else "germinated normally",
+        SEEN[test.method],
         found.normal,
         test.sown,
         places(100 * found.lower95, 0),
         places(100 * found.upper95, 0),
         stated,
     )
-    return format_html("{} {}", seen, _advice(found))
+    return seen if test.method == "float" else format_html("{} {}", seen, _advice(found))
 
 
 def _advice(found: TestResult) -> SafeString:

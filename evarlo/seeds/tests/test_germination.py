@@ -136,3 +136,20 @@ class Tests(TestCase):
         test = self.begin()
         self.client.force_login(world.person(Role.EVALUATOR))
         self.assertEqual(self.client.get(reverse("seeds:test", args=[test.pk])).status_code, 403)
+
+    def test_a_float_test_has_its_own_columns_and_gives_no_advice(self) -> None:
+        test = self.begin(method="float")
+        url = reverse("seeds:test", args=[test.pk])
+        page = self.client.get(url)
+        self.assertContains(page, '<th scope="col">Sank</th><th scope="col">Floated</th>')
+        self.assertNotContains(page, "abnormal")
+        typed = (
+            {"on": self.began.isoformat()} | {f"normal_{r}": "20" for r in range(1, 5)} | {f"dead_{r}": "5" for r in range(1, 5)}
+        )
+        self.client.post(reverse("seeds:count", args=[test.pk]), typed)
+        page = self.client.get(url)
+        self.assertContains(page, "<strong>80 %</strong> sank: 80 of 100, so between 71 and 87 % of the lot")
+        self.assertNotContains(page, "as usual")
+        wrong = self.client.post(reverse("seeds:count", args=[test.pk]), {"on": self.began.isoformat(), "normal_1": "26"})
+        self.assertContains(wrong, "Sank, replicate 1", status_code=422)
+        self.assertIsNone(stocks(self.today.year)[0].tested)
