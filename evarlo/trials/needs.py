@@ -18,7 +18,9 @@ from evarlo.ui.units import measured
 from evarlo.ui.words import counted
 from trialcore.reckoning import doses
 from trialcore.reckoning.sowing import (
+    FewSeeds,
     emergence_share,
+    few_seeds,
     machine_spacing_cm,
     medium_litres,
     seeds_per_station,
@@ -46,6 +48,17 @@ class EntryNeed:
     order_by: date | None
     cost: float | None
     cells: int
+    plots: int
+    becomes: float  # the share of its seeds that becomes plants
+
+    @property
+    def few(self) -> FewSeeds | None:
+        """What the seeds in stock give where there are some and fewer than wanted; None elsewhere, and of what is no seed."""
+        if not (self.short and self.in_stock and self.plots and self.stations):
+            return None
+        if any(s.lot.material != Lot.Material.SEED for s in self.lots):
+            return None
+        return few_seeds(self.in_stock, self.becomes, self.plots, self.stations // self.plots)
 
     @property
     def short(self) -> int:
@@ -193,7 +206,9 @@ def _row(entry: Entry, name: str, plots: int, a_plot: int, plan: NeedPlan, lots:
     order_by = start - timedelta(days=plan.lead_days) if start and short else None
     cells = cells_of(seeds, plan) if plan.transplant else 0
     working = _working(count, plan, share, field, seeds, best)
-    return EntryNeed(entry, name, count, seeds, working, tuple(lots), in_stock, packets, order_by, cost, cells)
+    return EntryNeed(
+        entry, name, count, seeds, working, tuple(lots), in_stock, packets, order_by, cost, cells, plots, share * field
+    )
 
 
 def _working(count: int, plan: NeedPlan, share: float, field: float, seeds: int, best: Stock | None) -> str:

@@ -21,7 +21,7 @@ from evarlo.trials.needs import by_machine, inoculation, needs_of, order_lines, 
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.services import add_material, drop_material, keep_need_plan
 from evarlo.trials.views import trial_or_404
-from evarlo.trials.words import needs_in_words
+from evarlo.trials.words import few_seeds_in_words, needs_in_words
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.refused import said_beside
 from trialcore.reckoning.doses import PER_M2
@@ -82,7 +82,8 @@ def needs_page(request: PersonRequest, slug: str) -> HttpResponse:
 
 def _page(request: PersonRequest, trial: Trial, form: NeedForm, material: MaterialForm) -> HttpResponse:
     needs = needs_of(trial, queries.entry_names(trial, request.user), timezone.localdate())
-    context = {"needs": needs, "said": needs_in_words(trial, needs), "form": form, "material": material}
+    context: dict[str, Any] = {"needs": needs, "said": needs_in_words(trial, needs), "form": form, "material": material}
+    context["rows"] = [(r, few_seeds_in_words(r, needs.plan)) for r in needs.rows]
     context |= {"machine": by_machine(trial, needs.plan), "inoculation": inoculation(trial)}
     wrong = form.errors or material.errors
     if request.htmx and not wrong:

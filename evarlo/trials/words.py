@@ -6,8 +6,8 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from evarlo.catalogue.models import Crop
-from evarlo.trials.models import Trial
-from evarlo.trials.needs import Needs
+from evarlo.trials.models import NeedPlan, Trial
+from evarlo.trials.needs import EntryNeed, Needs
 from evarlo.ui.templatetags.ui import measure, short_day
 from evarlo.ui.words import counted, plural
 from trialcore.reckoning.schedule import SowingWindow
@@ -41,6 +41,32 @@ def needs_in_words(trial: Trial, needs: Needs) -> SafeString:
         counted(needs.stations_a_plot, "station"),
         trays,
     )
+
+
+KEPT_BACK = 4  # one seed of so many is kept for sowing again
+
+
+def few_seeds_in_words(row: EntryNeed, plan: NeedPlan) -> list[str]:
+    """What to do with fewer seeds than wanted where more cannot be had; nothing where there are enough or none."""
+    few = row.few
+    if few is None:
+        return []
+    each = row.stations // row.plots
+    said = [
+        f"Sown one a {'cell' if plan.transplant else 'station'}, {counted(row.in_stock, 'seed')} give at least "
+        f"{counted(few.surely, 'plant')} 9 times in 10, {few.mean:.0f} on average."
+    ]
+    if few.a_plot and few.full_plots < row.plots:
+        full = f", or fill {few.full_plots} of them with {each}" if few.full_plots else ""
+        said.append(f"That is {few.a_plot} in each of its {row.plots} plots{full}. As few in every entry's plots keeps them alike.")
+    if not few.a_plot:
+        said.append("That is not one in each of its plots: grow it for seed this year, and try it next.")
+    if not plan.transplant:
+        said.append("Raise them in cells: each is seen, and no gap is lost ground.")
+    said.append("Start them on damp paper and set out what sprouts; take none for a test.")
+    if row.in_stock >= 2 * KEPT_BACK:
+        said.append(f"Keep {row.in_stock // KEPT_BACK} back until the first are up: slugs or a dry day take all at once.")
+    return said
 
 
 def window_in_words(crop: Crop, window: SowingWindow) -> str:

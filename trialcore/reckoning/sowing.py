@@ -124,3 +124,25 @@ def bed_length_m(plants: int, rows: int, in_row_m: float) -> float:
     if plants < 0 or rows < 1 or in_row_m <= 0:
         raise ValueError("plants must not be negative, rows at least one, and the spacing above nought")
     return ceil(plants / rows) * in_row_m
+
+
+@dataclass(frozen=True)
+class FewSeeds:
+    """What fewer seeds than wanted give, sown one a station: plants on average, and those that come at least, 9 times in 10; how
+    many plots these fill, and how many plants each plot gets where all get alike."""
+
+    mean: float
+    surely: int
+    full_plots: int
+    a_plot: int
+
+
+def few_seeds(seeds: int, share: float, plots: int, stations: int) -> FewSeeds:
+    """What `seeds` give where a `share` of them (0 to 1) becomes plants, for `plots` of `stations` each: counts of plants are
+    binomial. Raises ValueError for a share outside 0 to 1, or counts below nought, plots and stations below one."""
+    if not 0 <= share <= 1 or seeds < 0 or min(plots, stations) < 1:
+        raise ValueError("seeds are at least nought, plots and stations at least one, and a share lies from 0 to 1")
+    from scipy.stats import binom
+
+    surely = int(binom.ppf(0.1, seeds, share)) if seeds and share else 0
+    return FewSeeds(seeds * share, surely, min(plots, surely // stations), min(stations, surely // plots))

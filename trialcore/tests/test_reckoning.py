@@ -208,3 +208,23 @@ class SimulatedSeason(TestCase):
         self.assertTrue(all((r.first_pick_by or 0) - (r.first_pick_after or 0) == 7 for r in kept))
         with self.assertRaises(ValueError):
             simulate_season([(1, "Z", 1, 1, 1)], cultivars, world, 1)
+
+
+class Few(TestCase):
+    def test_few_seeds_give_so_many_plants_nine_times_in_ten(self) -> None:
+        """The sum of the binomial by hand: of 25 seeds of 0.765 at least 16 come in 95.1 %, at least 17 in 88.9 % of cases."""
+
+        def at_least(k: int, n: int, p: float) -> float:
+            return sum(comb(n, i) * p**i * (1 - p) ** (n - i) for i in range(k, n + 1))
+
+        for n, p in ((25, 0.765), (25, 0.3), (7, 0.9), (400, 0.5)):
+            k = sowing.few_seeds(n, p, 3, 18).surely
+            self.assertGreaterEqual(at_least(k, n, p), 0.9)
+            self.assertLess(at_least(k + 1, n, p), 0.9)
+        found = sowing.few_seeds(25, 0.765, 3, 18)
+        self.assertEqual((found.surely, found.full_plots, found.a_plot), (16, 0, 5))
+        self.assertEqual((sowing.few_seeds(100, 1.0, 3, 18).full_plots, sowing.few_seeds(100, 1.0, 3, 18).a_plot), (3, 18))
+        self.assertEqual((sowing.few_seeds(0, 0.8, 3, 18).surely, sowing.few_seeds(9, 0.0, 3, 18).surely), (0, 0))
+        for wrong in ((-1, 0.5, 3, 18), (5, 1.5, 3, 18), (5, 0.5, 0, 18)):
+            with self.assertRaises(ValueError):
+                sowing.few_seeds(*wrong)

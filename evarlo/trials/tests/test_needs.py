@@ -199,3 +199,14 @@ class NeedsOfATrial(TestCase):
         self.assertContains(page, "entries are short of pieces")
         self.assertContains(page, "264 pieces in all")
         self.assertNotContains(page, "With 1 seed")
+
+    def test_dear_seed_says_what_so_few_can_do(self) -> None:
+        """25 seeds of 0.82 × 0.9: 18.45 on average; by the binomial at least 16 in 90.7 % of cases. 16 ÷ 3 plots: 5 in each."""
+        self.lot("Quillet", 25, germination=82)
+        self.lot("OF-17", 2, germination=82)
+        page = self.client.get(reverse("trials:needs", args=[self.made.slug]))
+        self.assertContains(page, "Sown one a station, 25 seeds give at least 16 plants 9 times in 10, 18 on average.")
+        self.assertContains(page, "That is 5 in each of its 3 plots. As few in every entry", 1)
+        self.assertContains(page, "Keep 6 back until the first are up", 1)
+        self.assertContains(page, "That is not one in each of its plots: grow it for seed this year", 1)
+        self.assertContains(page, "If no more can be had", 2)  # nothing is said where nothing is in stock
