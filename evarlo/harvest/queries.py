@@ -55,7 +55,7 @@ def _yields(trial: Trial) -> dict[int, PlotYield]:
 def areas(trial: Trial) -> dict[int, float]:
     """The ground of each plot on which judged plants stand, in m², by plot id."""
     unsure = {pk: len(some) for pk, some in not_judged(trial).items()}
-    share = {pk: 1 - n / trial.judged_a_plot for pk, n in unsure.items() if trial.judged_a_plot}
+    share = {pk: 1 - n / trial.judged_stations for pk, n in unsure.items() if trial.judged_stations}
     rows = trial.plots.values_list("pk", "length", "width")
     return {pk: length * width * trial.judged_share * share.get(pk, 1.0) for pk, length, width in rows}
 

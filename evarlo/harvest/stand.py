@@ -8,7 +8,9 @@ from datetime import date
 
 from evarlo.nursery.book import planted_in
 from evarlo.nursery.models import StationMark
+from evarlo.nursery.planting import plants_of_a_unit
 from evarlo.nursery.queries import not_judged
+from evarlo.nursery.raising import rule_of
 from evarlo.trials.models import Trial
 from evarlo.walks.queries import standing_of
 from trialcore.field.stand import Stand
@@ -18,27 +20,29 @@ def stands_over(trial: Trial) -> dict[int, Stand]:
     """The plants of each plot (by id) over the season: set out, counted, lost and put in. Within a border the judged plants alone
     are picked, and they are known. Plants beside a lost boundary are of no plot."""
     plots = list(trial.plots.values_list("pk", flat=True))
-    unsure = not_judged(trial)
+    unsure, each = not_judged(trial), trial.per_station
     if trial.border:
-        return {pk: Stand((trial.judged_a_plot or 0) - len(unsure.get(pk, ()))) for pk in plots}
+        judged = trial.judged_a_plot or 0
+        return {pk: Stand(judged - each * len(unsure.get(pk, ()))) for pk in plots}
     set_out: dict[int, int] = defaultdict(int)
     changes: dict[int, list[tuple[date, int]]] = defaultdict(list)
+    of_a_unit = plants_of_a_unit(trial, rule_of(trial))
     for p in planted_in(trial):
         if p.late:
-            changes[p.plot_id].append((p.on, p.plants))
+            changes[p.plot_id].append((p.on, p.plants * of_a_unit))
         else:
-            set_out[p.plot_id] += p.plants
+            set_out[p.plot_id] += p.plants * of_a_unit
     for plot, on, change in _lost_and_back(trial):
         filled = sum(n for _, n in changes[plot] if n > 0)
         if change < 0 or not filled:  # what was put in is on record as planted
-            changes[plot].append((on, change))
+            changes[plot].append((on, change * each))
     counts: dict[int, list[tuple[date, int]]] = defaultdict(list)
     for plot, on, number in _counted(trial):
-        whole = sum(m.on >= on for m in unsure.get(plot, {}).values())  # counted when those plants were the plot's still
+        whole = each * sum(m.on >= on for m in unsure.get(plot, {}).values())  # counted when those plants were the plot's still
         counts[plot].append((on, max(0, int(number or 0) - whole)))
     there = {pk: set_out.get(pk) or trial.plants_a_plot for pk in plots}
-    judged = {pk: n if n is None else max(0, n - len(unsure.get(pk, ()))) for pk, n in there.items()}
-    return {pk: Stand(judged[pk], tuple(counts[pk]), tuple(changes[pk])) for pk in plots}
+    there_judged = {pk: n if n is None else max(0, n - each * len(unsure.get(pk, ()))) for pk, n in there.items()}
+    return {pk: Stand(there_judged[pk], tuple(counts[pk]), tuple(changes[pk])) for pk in plots}
 
 
 def _lost_and_back(trial: Trial) -> Iterator[tuple[int, date, int]]:

@@ -9,6 +9,7 @@ from datetime import date, timedelta
 
 from evarlo.nursery.book import EntryBook, books_of
 from evarlo.nursery.models import Happening
+from evarlo.nursery.planting import units_a_plot
 from evarlo.nursery.raising import rule_of
 from evarlo.seeds.queries import Stock, stocks_by_cultivar
 from evarlo.trials.models import NeedPlan, Plot, Trial
@@ -59,7 +60,7 @@ class Coming:
 
 def plants_needed(trials: Sequence[Trial]) -> dict[int, int]:
     """Plants that each entry of some trials needs for its plots, by entry id, with what was agreed; plots left out need none."""
-    a_plot = {t.pk: rule_of(t).plants or t.plants_a_plot or 0 for t in trials}
+    a_plot = {t.pk: units_a_plot(t, rule_of(t)) for t in trials}
     out = left_out(trials)
     needed: dict[int, int] = defaultdict(int)
     for pk, trial_id, entry_id in Plot.objects.filter(trial__in=trials).values_list("pk", "trial_id", "entry_id"):

@@ -18,12 +18,23 @@ from evarlo.nursery.book import EntryBook, Planted, book_of, planted_in
 from evarlo.nursery.forms import CAUSES, OutlookForm, PlantForm, StandRuleForm
 from evarlo.nursery.models import BoughtIn, Step, Tending
 from evarlo.nursery.names import called
-from evarlo.nursery.planting import Fit, choices_for, choose_way, fill_gap, fits, plant, planted_by_plot, release_reserve
+from evarlo.nursery.planting import (
+    Fit,
+    choices_for,
+    choose_way,
+    fill_gap,
+    fits,
+    plant,
+    planted_by_plot,
+    plants_of_a_unit,
+    release_reserve,
+    units_a_plot,
+)
 from evarlo.nursery.queries import root_bound, step_rows
 from evarlo.nursery.raising import keep_rule, rule_of, undo_bought
 from evarlo.nursery.stand import What, below, leave_thin_out, mark_station, stands
 from evarlo.nursery.step_form import StepForm, days_on_record, keep_step_form
-from evarlo.nursery.words import planted_in_words, root_bound_in_words
+from evarlo.nursery.words import planted_in_words, root_bound_in_words, units_in_words
 from evarlo.people.permissions import allowed, may, may_take_back
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials.frame import frame
@@ -71,6 +82,7 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
         "fits": found,
         "raised": raised,
         "rule": rule,
+        "going": units_in_words(units_a_plot(trial, rule), plants_of_a_unit(trial, rule), bool(rule.plants)),
         "short": short,
         "word": _word(trial, outlook, hardened),
         "age": _ages(trial, books, hardened, planted),

@@ -61,9 +61,24 @@ def units_of(line: Line, rule: RaisingRule) -> int:
     return line.balance.standing if rule.surplus == RaisingRule.Surplus.PRICK else line.units
 
 
+def units_a_plot(trial: Trial, rule: RaisingRule) -> int:
+    """How many are planted into a plot: as planned, or as few as was agreed for all."""
+    return rule.plants or units_planned(trial, rule)
+
+
+def units_planned(trial: Trial, rule: RaisingRule) -> int:
+    """How many plants are planted into a plot one by one; plugs, where several plants are raised and set out together."""
+    return (trial.stations_a_plot if plants_of_a_unit(trial, rule) > 1 else trial.plants_a_plot) or 0
+
+
+def plants_of_a_unit(trial: Trial, rule: RaisingRule) -> int:
+    """The plants of what is planted as one: those of a station in a plug that is kept whole, else one."""
+    return trial.per_station if rule.surplus == RaisingRule.Surplus.WHOLE else 1
+
+
 def fits(trial: Trial, books: Sequence[EntryBook], names: Mapping[int, str], rule: RaisingRule) -> list[Fit]:
     """Every entry's plants against its plots, in the order of codes."""
-    a_plot, out = (rule.plants or trial.plants_a_plot or 0), left_out([trial])
+    a_plot, out = units_a_plot(trial, rule), left_out([trial])
     planted: dict[int, int] = defaultdict(int)
     for p in planted_in(trial):
         planted[p.plot_id] += p.plants
@@ -96,7 +111,7 @@ def fits(trial: Trial, books: Sequence[EntryBook], names: Mapping[int, str], rul
 def choices_for(trial: Trial, found: Sequence[Fit], short: Fit) -> list[Choice]:
     """The ways out of one entry's shortage, with what each does to what the trial tells apart."""
     available = {f.entry.code: f.fit for f in found if f.plots}
-    a_plot = trial.plants_a_plot or 1
+    a_plot = units_planned(trial, rule_of(trial)) or 1
     return ways_out(available, short.entry.code, a_plot, max(2, short.plots), trial.cv_percent, max(2, len(available)))
 
 
@@ -153,7 +168,7 @@ def _unplanted(trial: Trial, entry: Entry) -> list[Plot]:
 
 def _buy_in(trial: Trial, entry: Entry, short: Fit, source: str, age: int | None, by: User, today: date) -> str:
     """Plots that its own plants do not fill are planted with bought ones throughout: no plot holds both."""
-    a_plot = trial.plants_a_plot or 0
+    a_plot = units_planned(trial, rule_of(trial))
     plots = _unplanted(trial, entry)
     own = short.fit // a_plot if a_plot else 0
     now = timezone.now()
@@ -182,7 +197,7 @@ def allocate(
 
     Raises Refused, naming the entry, where plants lack and no way out was chosen that lets plots be thinner.
     """
-    a_plot = rule.plants or trial.plants_a_plot or 0
+    a_plot = units_a_plot(trial, rule)
     if not a_plot:
         raise Refused("No plant fits a plot as planned, so none can be allotted.")
     by_entry: dict[int, list[Plot]] = defaultdict(list)
@@ -279,7 +294,7 @@ def fill_gap(plot: Plot, plants: int, on: date, by: User, today: date) -> int:
     more would stand there than has room."""
     trial = plot.trial
     rule = rule_of(trial)
-    room = (trial.plants_a_plot or 0) - sum(p.plants for p in planted_in(trial) if p.plot_id == plot.pk and p.late)
+    room = units_planned(trial, rule) - sum(p.plants for p in planted_in(trial) if p.plot_id == plot.pk and p.late)
     if not 1 <= plants <= room:
         raise Refused(f"Expected from 1 to {max(1, room)} plants.", "plants")
     only_done(on, today)

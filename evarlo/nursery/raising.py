@@ -17,6 +17,7 @@ from evarlo.nursery.sowing import taken_cells
 from evarlo.people.models import User
 from evarlo.trials.laying import running_or_refused
 from evarlo.trials.models import Trial
+from evarlo.trials.needs import in_plugs, plan_of
 from evarlo.ui.refused import Refused, only_done
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.trays import cell_name
@@ -169,10 +170,12 @@ def undo_tending(tending: Tending) -> None:
 
 def rule_of(trial: Trial) -> RaisingRule:
     """What the trial's people agreed on; the usual while nobody has said otherwise. Nothing is written."""
-    return getattr(trial, "raising_rule", None) or RaisingRule(trial=trial)
+    usual = RaisingRule.Surplus.WHOLE if in_plugs(trial.per_station, plan_of(trial)) else RaisingRule.Surplus.CUT
+    return getattr(trial, "raising_rule", None) or RaisingRule(trial=trial, surplus=usual)
 
 
 @transaction.atomic
 def keep_rule(trial: Trial, today: date, **said: object) -> None:
     """Keep a part of what was agreed."""
-    RaisingRule.objects.update_or_create(trial=trial, defaults=said | {"said_on": today})
+    known = {"surplus": rule_of(trial).surplus} | said | {"said_on": today}
+    RaisingRule.objects.update_or_create(trial=trial, defaults=known)

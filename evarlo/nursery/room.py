@@ -16,7 +16,7 @@ from evarlo.grounds.models import Site
 from evarlo.nursery.models import Place, Reading, Sowing, Stay, Tray
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
-from evarlo.trials.needs import cells_of, plan_of, seeds_of
+from evarlo.trials.needs import cells_of, places_of, plan_of, seeds_of
 from evarlo.ui.refused import Refused, only_done
 from trialcore.reckoning import raising_space
 from trialcore.reckoning.raising_space import Crowded
@@ -132,10 +132,10 @@ def _coming(today: date) -> dict[int, list[raising_space.Stay]]:
     trials = Trial.objects.filter(sow_on__gt=today, decided_at__isnull=True, bed__isnull=False)
     for trial in trials.select_related("crop", "bed", "need_plan"):
         plan = plan_of(trial)
-        if not plan.transplant or not trial.plants_a_plot or trial.bed is None or trial.sow_on is None:
+        if not plan.transplant or not trial.stations_a_plot or trial.bed is None or trial.sow_on is None:
             continue
         plots = Counter(trial.plots.values_list("entry_id", flat=True))
-        cells = sum(cells_of(seeds_of(n * trial.plants_a_plot, plan), plan) for n in plots.values())
+        cells = sum(cells_of(seeds_of(n * places_of(trial, plan), plan), plan) for n in plots.values())
         trays = trays_needed(cells, plan.tray_cells)
         until = trial.plant_on or trial.sow_on + timedelta(days=int((trial.crop.profile.get("transplant_days") or (28, 42))[1]))
         if until > trial.sow_on and trays:

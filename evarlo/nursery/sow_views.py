@@ -38,7 +38,7 @@ from evarlo.seeds.models import Lot
 from evarlo.seeds.queries import Stock, stocks_by_cultivar
 from evarlo.trials.frame import frame
 from evarlo.trials.models import Entry, Trial
-from evarlo.trials.needs import Needs, needs_of, plan_of, seeds_of
+from evarlo.trials.needs import Needs, needs_of, places_of, plan_of, seeds_of
 from evarlo.trials.queries import plots_of
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw import tray as draw
@@ -114,7 +114,7 @@ def _page(
     trays += [t for t in others if str(t.pk) == asked or t == tray]
     tray = tray or _chosen_tray(asked, trays, used)
     tray_form = tray_form or TrayForm(initial=_next_tray(plan.tray_cells, plan.cell_ml))
-    a_plot = seeds_of(trial.plants_a_plot or 0, plan) or None
+    a_plot = seeds_of(places_of(trial, plan), plan) or None
     if not in_trays and plots_form is None:
         plots_form = SowPlotsForm(trial, initial=_proposed(request, trial) | {"seeds": a_plot})
     context: dict[str, Any] = {

@@ -25,10 +25,11 @@ THIN = "below the least"  # how a plot left out for its stand is told from other
 
 @dataclass(frozen=True)
 class PlotStand:
-    """One plot: its stations, the last count (None before one), what is marked at stations, plants that were filled in later."""
+    """One plot: the plants wanted there, the last count (None before one), what is marked at stations, plants that were filled in
+    later."""
 
     plot: Plot
-    stations: int
+    wanted: int
     counted: float | None
     marks: dict[int, StationMark]
     late: int
@@ -36,7 +37,7 @@ class PlotStand:
 
     @property
     def percent(self) -> float | None:
-        return None if self.counted is None or not self.stations else 100 * self.counted / self.stations
+        return None if self.counted is None or not self.wanted else 100 * self.counted / self.wanted
 
     def marked(self, what: str) -> int:
         return sum(m.what == what for m in self.marks.values())
@@ -66,9 +67,9 @@ def stands(trial: Trial) -> list[PlotStand]:
     late: dict[int, int] = defaultdict(int)
     for p in planted_in(trial):
         late[p.plot_id] += p.plants if p.late else 0
-    stations = trial.plants_a_plot or 0
+    wanted = trial.plants_a_plot or 0
     return [
-        PlotStand(p, stations, read[p.pk].number if p.pk in read else None, marks.get(p.pk, {}), late[p.pk], p.pk in out)
+        PlotStand(p, wanted, read[p.pk].number if p.pk in read else None, marks.get(p.pk, {}), late[p.pk], p.pk in out)
         for p in plots_of(trial)
     ]
 
@@ -113,6 +114,6 @@ def leave_thin_out(trial: Trial, rule: RaisingRule, cause: str, by: User, today:
         raise Refused("Say whether an accident or the cultivar is the cause; plot by plot it can be said at each plot.", "cause")
     thin = below(stands(trial), rule)
     for s in thin:
-        note = f"Stand {s.counted:g} of {s.stations}, {THIN} of {rule.least_stand:g} % that is judged"
+        note = f"Stand {s.counted:g} of {s.wanted}, {THIN} of {rule.least_stand:g} % that is judged"
         exclude_plot(s.plot, cause, note, today, by)
     return len(thin)

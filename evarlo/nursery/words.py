@@ -70,3 +70,9 @@ def root_bound_in_words(trays: Sequence[str], since: date | None) -> str:
         f"{which} root-bound since {day(since)}: those plants stand still after planting. They are planted last; potted on, they "
         "are as the others again."
     )
+
+
+def units_in_words(units: int, plants: int, agreed: bool) -> str:
+    """What goes into a plot: plants one by one, or plugs of several."""
+    what = f"{counted(units, 'plug')} of {plants} plants" if plants > 1 else counted(units, "plant")
+    return f"{what} a plot" + (", as agreed" if agreed else "")

@@ -20,7 +20,7 @@ from evarlo.trials.drafting import Draft, Wanted, precision_of, room_lacking, sk
 from evarlo.trials.frame import frosts_of
 from evarlo.trials.laying import drawing_of, wanted_of
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
-from evarlo.trials.needs import RAISED, cells_of, defaults_for, seeds_of
+from evarlo.trials.needs import RAISED, cells_of, defaults_for, places_a_plot, seeds_of
 from evarlo.trials.plan import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
 from evarlo.trials.registry import registry
 from evarlo.trials.tasks import planned_dates
@@ -45,6 +45,7 @@ class Forecast:
     judged: int | None = None
     rows: int | None = None
     plants_a_row: int | None = None
+    per_station: int = 1
     area_m2: float | None = None
     draft: Draft | None = None
     drawing: SafeString | None = None
@@ -62,7 +63,7 @@ class Forecast:
 
     @property
     def plants_a_plot(self) -> int | None:
-        return None if self.rows is None or self.plants_a_row is None else self.rows * self.plants_a_row
+        return None if self.rows is None or self.plants_a_row is None else self.rows * self.plants_a_row * self.per_station
 
     @property
     def plants(self) -> int | None:
@@ -77,18 +78,21 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
         return Forecast()
     made: dict[str, Any] = {"plots": wanted.plots, "advice": _advice(typed, wanted, entries)}
     length, width = typed.get("plot_length_m"), typed.get("plot_width_m")
-    plants = None
+    stations_there = None
     if length and width:
         made["area_m2"] = wanted.plots * length * width
         if typed.get("between_rows_cm") and typed.get("in_row_cm"):
             made["rows"], made["plants_a_row"] = stations(length, width, typed["between_rows_cm"] / 100, typed["in_row_cm"] / 100)
-            plants = made["rows"] * made["plants_a_row"]
+            made["per_station"] = typed.get("per_station") or 1
+            stations_there = made["rows"] * made["plants_a_row"]
             if border := typed.get("border"):
-                made["judged"] = judged_stations(made["rows"], made["plants_a_row"], border)
+                made["judged"] = judged_stations(made["rows"], made["plants_a_row"], border) * made["per_station"]
     crop = crop_named(typed.get("crop") or "")
     usual = NeedPlan(**defaults_for(crop)) if crop else NeedPlan()
     raised = usual.transplant or bool(typed.get("plant_on"))
     usual.transplant = RAISED.get(str(typed.get("raised")), raised)
+    usual.per_station = made.get("per_station", 1)
+    plants = places_a_plot(stations_there, made.get("per_station", 1), usual) if stations_there else None
     if crop and typed.get("cv_percent"):
         made["cv_said"] = cv_in_words(typed, wanted, crop)
     if crop and typed.get("sow_on"):

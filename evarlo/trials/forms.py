@@ -148,6 +148,7 @@ class NewTrial(Criteria):
     border = Number(label="Border not judged", low=0, high=5, unit="plants", whole=True, required=False, unmarked=True)
     between_rows_cm = Number(label="Between rows", low=1, high=500, unit="cm")
     in_row_cm = Number(label="In the row", low=0.5, high=500, unit="cm")
+    per_station = Number(label="Plants at a station", low=1, high=20, whole=True, required=False, unmarked=True)
     cv_percent = Number(label="Plot-to-plot CV", low=0.5, high=100, unit="%", initial=15)
     raised = forms.ChoiceField(
         label="Plants",
@@ -215,6 +216,7 @@ class NewTrial(Criteria):
             data["blocks"] = len(data["entries"])
             self.errors.pop("blocks", None)
         data["guard_m"], data["border"] = data.get("guard_m") or 0.0, data.get("border") or 0
+        data["per_station"] = data.get("per_station") or 1
         if data["design"] not in TWO_FACTORS:
             data |= {"factor": "", "levels": [], "entries_whole": False}
         elif data["design"] == Trial.Design.FACTORIAL:

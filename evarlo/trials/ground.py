@@ -165,8 +165,8 @@ def _plants(trial: Trial, plots: Sequence[Plot]) -> tuple[Dots, Dots, Dots]:
     edge: Dots = []
     gone: Dots = []
     if (
-        not trial.plants_a_plot
-        or trial.plants_a_plot * len(plots) > MOST_DOTS
+        not trial.stations_a_plot
+        or trial.stations_a_plot * len(plots) > MOST_DOTS
         or not (trial.plot_length_m and trial.plot_width_m and trial.between_rows_cm and trial.in_row_cm)
     ):
         return judged, edge, gone

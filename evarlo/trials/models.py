@@ -60,6 +60,7 @@ class Trial(models.Model):
     border = models.PositiveSmallIntegerField(default=0)  # outer rows and plants of a plot that are not judged
     between_rows_cm = models.FloatField(null=True)
     in_row_cm = models.FloatField(null=True)
+    per_station = models.PositiveSmallIntegerField(default=1)  # plants wanted at a station: in a hill, a clump or a hole
     cv_percent = models.FloatField(default=15)
     blind = models.BooleanField(default=True)
     earlier_shown = models.BooleanField(default=False)  # whether those who score see what the round before found
@@ -159,7 +160,7 @@ class Trial(models.Model):
 
     @property
     def plants_in_rows(self) -> tuple[int, int] | None:
-        """The rows of a plot, and the plants in each; None while a size or a spacing is not known."""
+        """The rows of a plot, and the stations in each; None while a size or a spacing is not known."""
         if not (self.plot_length_m and self.plot_width_m and self.between_rows_cm and self.in_row_cm):
             return None
         from trialcore.layouts.bed import stations
@@ -167,17 +168,27 @@ class Trial(models.Model):
         return stations(self.plot_length_m, self.plot_width_m, self.between_rows_cm / 100, self.in_row_cm / 100)
 
     @property
-    def plants_a_plot(self) -> int | None:
+    def stations_a_plot(self) -> int | None:
         shape = self.plants_in_rows
         return shape[0] * shape[1] if shape else None
 
     @property
-    def judged_a_plot(self) -> int | None:
-        """The plants of the net plot, those that are judged and picked."""
+    def plants_a_plot(self) -> int | None:
+        """The plants wanted in a plot, several at each station where that is planned."""
+        return None if self.stations_a_plot is None else self.stations_a_plot * self.per_station
+
+    @property
+    def judged_stations(self) -> int | None:
+        """The stations of the net plot."""
         from trialcore.layouts.bed import judged_stations
 
         shape = self.plants_in_rows
         return judged_stations(*shape, self.border) if shape else None
+
+    @property
+    def judged_a_plot(self) -> int | None:
+        """The plants of the net plot, those that are judged and picked."""
+        return None if self.judged_stations is None else self.judged_stations * self.per_station
 
     @property
     def plot_area_m2(self) -> float | None:

@@ -19,6 +19,7 @@ from evarlo.ui.words import counted
 from trialcore.reckoning import doses
 from trialcore.reckoning.sowing import (
     FewSeeds,
+    chance_of_fewer,
     emergence_share,
     few_seeds,
     machine_spacing_cm,
@@ -89,7 +90,8 @@ class Needs:
     rows: tuple[EntryNeed, ...]
     materials: tuple[MaterialNeed, ...]
     plots: int
-    stations_a_plot: int
+    places_a_plot: int
+    place: str  # what such a place is called: a station, a plug, a plant
     trays: int
     medium_l: float
     advice: str
@@ -122,6 +124,7 @@ class Needs:
 def plan_of(trial: Trial) -> NeedPlan:
     """How the trial's needs are reckoned; from its crop's profile while nobody has said otherwise. Nothing is written."""
     usual = defaults_for(trial.crop) | ({"transplant": True} if trial.plant_on else {})  # what is planted was raised
+    usual["per_station"] = trial.per_station
     return getattr(trial, "need_plan", None) or NeedPlan(trial=trial, **usual)
 
 
@@ -139,7 +142,7 @@ def defaults_for(crop: Crop) -> dict[str, Any]:
 def needs_of(trial: Trial, names: dict[int, str], today: date) -> Needs:
     """Reckon it all from the plots as they are laid out."""
     plan = plan_of(trial)
-    a_plot = trial.plants_a_plot or 0
+    a_plot = places_of(trial, plan)
     count: dict[int, int] = defaultdict(int)
     for entry_id in trial.plots.values_list("entry_id", flat=True):
         count[entry_id] += 1
@@ -152,8 +155,9 @@ def needs_of(trial: Trial, names: dict[int, str], today: date) -> Needs:
     medium = medium_litres(trays, plan.tray_cells, plan.cell_ml) if trays else 0.0
     every = sum(count.values())
     typed = trial.once("materials", lambda: list(trial.materials.in_force()))
-    materials = tuple(_material(m, trial, len(chosen_plots(trial, m.plots)) or every, a_plot) for m in typed)
-    return Needs(plan, rows, materials, every, a_plot, trays, medium, _advice(plan), start)
+    plants = trial.plants_a_plot or 0
+    materials = tuple(_material(m, trial, len(chosen_plots(trial, m.plots)) or every, plants) for m in typed)
+    return Needs(plan, rows, materials, every, a_plot, place_of(trial, plan), trays, medium, _advice(trial, plan), start)
 
 
 def entries_short(trials: Sequence[Trial], today: date) -> dict[int, int]:
@@ -170,10 +174,21 @@ def entries_short(trials: Sequence[Trial], today: date) -> dict[int, int]:
     for trial in trials:
         here = entries[trial.pk]
         if any(e.cultivar_id in lots for e in here):
-            plan, a_plot = plan_of(trial), trial.plants_a_plot or 0
+            plan = plan_of(trial)
+            a_plot = places_of(trial, plan)
             rows = [_row(e, e.code, count[e.pk], a_plot, plan, lots.get(e.cultivar_id, []), trial.sow_on) for e in here]
             found[trial.pk] = sum(r.short > 0 for r in rows)
     return found
+
+
+def in_plugs(per_station: int, plan: NeedPlan) -> bool:
+    """Whether the plants of a station are raised together, in one cell."""
+    return per_station > 1 and plan.transplant and plan.per_station > 1
+
+
+def places_a_plot(stations: int, per_station: int, plan: NeedPlan) -> int:
+    """For how many places of a plot seed is reckoned: its stations, where the seeds of one lie together, else its plants."""
+    return stations * per_station if plan.transplant and not in_plugs(per_station, plan) else stations
 
 
 def seeds_of(stations: int, plan: NeedPlan, germination: float | None = None) -> int:
@@ -205,19 +220,31 @@ def _row(entry: Entry, name: str, plots: int, a_plot: int, plan: NeedPlan, lots:
     cost = packets * price if packets and price is not None else None
     order_by = start - timedelta(days=plan.lead_days) if start and short else None
     cells = cells_of(seeds, plan) if plan.transplant else 0
-    working = _working(count, plan, share, field, seeds, best)
+    working = _working(count, place_of(entry.trial, plan), plan, share, field, seeds, best)
     return EntryNeed(
         entry, name, count, seeds, working, tuple(lots), in_stock, packets, order_by, cost, cells, plots, share * field
     )
 
 
-def _working(count: int, plan: NeedPlan, share: float, field: float, seeds: int, best: Stock | None) -> str:
+def places_of(trial: Trial, plan: NeedPlan) -> int:
+    """The same of a trial."""
+    return places_a_plot(trial.stations_a_plot or 0, trial.per_station, plan)
+
+
+def place_of(trial: Trial, plan: NeedPlan) -> str:
+    """What a place of a plot is called where its seed is reckoned."""
+    if trial.per_station == 1 or not plan.transplant:
+        return "station"
+    return "plug" if in_plugs(trial.per_station, plan) else "plant"
+
+
+def _working(count: int, place: str, plan: NeedPlan, share: float, field: float, seeds: int, best: Stock | None) -> str:
     empty = (1 - share * field) ** plan.per_station
     if plan.per_station == 1:
-        each = f"{count} stations ÷ ({share:.2f} × {field:.2f})"
+        each = f"{count} {place}s ÷ ({share:.2f} × {field:.2f})"
         spare = f" + {plan.spare_percent:g} %" if plan.spare_percent else ""
     else:
-        each = f"{count} stations × {plan.per_station}"
+        each = f"{count} {place}s × {plan.per_station}"
         covered = max(plan.spare_percent, 100 * empty / (1 - empty) if empty < 1 else 0)
         spare = f" + {covered:.3g} % for the {100 * empty:.1f} % that stay empty" if covered else ""
     spare += f" + {plan.spare} spare" if plan.spare else ""
@@ -235,7 +262,7 @@ def by_machine(trial: Trial, plan: NeedPlan) -> str:
     """How far apart a machine drops seeds where the crop is sown where it stands, in words; empty elsewhere."""
     if plan.transplant or not (trial.between_rows_cm and trial.in_row_cm) or trial.crop.piece != "seed":
         return ""
-    wanted = plan.per_station * 1e4 / (trial.between_rows_cm * trial.in_row_cm)
+    wanted = trial.per_station * 1e4 / (trial.between_rows_cm * trial.in_row_cm)
     apart = machine_spacing_cm(wanted, trial.between_rows_cm, plan.germination / 100, plan.field_percent / 100)
     comes = f"{plan.germination:g} % × {plan.field_percent:g} %"
     return f"By machine: a seed every {measured(apart, 'cm', 1)} in the row for {wanted:.1f} plants a m², of which {comes} come up."
@@ -260,16 +287,30 @@ def inoculation(trial: Trial) -> str:
     return f"Inoculate: no legume is on record for its ground in {NODULES_YEARS} years. {strain}"
 
 
-def _advice(plan: NeedPlan) -> str:
-    """How often a station stays empty, and what would mend that."""
+def _advice(trial: Trial, plan: NeedPlan) -> str:
+    """How often a station stays empty, or gets fewer plants than wanted, and what would mend that."""
     share = emergence_share(plan.germination / 100, plan.field_percent / 100)
-    empty = (1 - share) ** plan.per_station
     where = "cell" if plan.transplant else "station"
+    wanted = 1 if plan.transplant and not in_plugs(trial.per_station, plan) else trial.per_station
+    if wanted > 1:
+        return _fewer_advice(plan, share, wanted, where)
+    empty = (1 - share) ** plan.per_station
     said = f"With {counted(plan.per_station, plan.trial.crop.piece)} a {where}, {100 * empty:.0f} % stay empty"
     better = seeds_per_station(plan.germination / 100, plan.field_percent / 100, FEW_EMPTY)
     if empty > FEW_EMPTY and better > plan.per_station:
         return f"{said}; {better} would leave fewer than {100 * FEW_EMPTY:.0f} % empty."
     return f"{said}."
+
+
+def _fewer_advice(plan: NeedPlan, share: float, wanted: int, where: str) -> str:
+    """The same where several plants are wanted at one station."""
+    fewer = chance_of_fewer(plan.per_station, share, wanted)
+    each = counted(plan.per_station, plan.trial.crop.piece)
+    said = f"With {each} a {where}, {100 * fewer:.0f} % get fewer than {counted(wanted, 'plant')}"
+    better = seeds_per_station(plan.germination / 100, plan.field_percent / 100, FEW_EMPTY, wanted)
+    if fewer > FEW_EMPTY:
+        return f"{said}; {better} would leave fewer than {100 * FEW_EMPTY:.0f} % so, and are thinned to {wanted}."
+    return f"{said}." + (f" Thin to {wanted}." if plan.per_station > wanted else "")
 
 
 def material_need(material: Material, trial: Trial) -> MaterialNeed:

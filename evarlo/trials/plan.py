@@ -66,6 +66,7 @@ class TrialPlan:
     more_beds: Sequence[Bed] = ()
     guard_m: float = 0.0
     border: int = 0
+    per_station: int = 1  # plants wanted at each
     saves_seed: bool = False
     raised: bool | None = None  # in a nursery and planted out; None as the crop usually is, and raised where a day to plant is set
 
@@ -85,6 +86,7 @@ SHARED = (
     "path_m",
     "between_rows_cm",
     "in_row_cm",
+    "per_station",
     "cv_percent",
     "blind",
     "sow_on",

@@ -339,7 +339,7 @@ def closer(request: PersonRequest, slug: str) -> HttpResponse:
     """The plan alone and large, every plant at its station."""
     trial = trial_or_404(slug)
     site = trial.bed.site if trial.bed else None
-    plants = (trial.plants_a_plot or 0) * len(queries.plots_of(trial))
+    plants = (trial.stations_a_plot or 0) * len(queries.plots_of(trial))
     context = {
         "trial": trial,
         "drawing": close_plan(trial, request.user),

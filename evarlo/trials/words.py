@@ -18,6 +18,8 @@ def plan_in_words(trial: Trial, entries: int, plots: int) -> str:
     beds = [str(bed) for bed in trial.beds]
     where = f", {', '.join(beds[:-1])} and {beds[-1]}" if len(beds) > 1 else f", {beds[0]}" if beds else ""
     plants = f"; {counted(trial.plants_a_plot, 'plant')} a plot" if trial.plants_a_plot else ""
+    if plants and trial.per_station > 1:
+        plants += f", {trial.per_station} at each of {trial.stations_a_plot} stations"
     judged = f", {trial.judged_a_plot} of them judged" if trial.plants_a_plot and trial.border else ""
     return (
         f"{trial.crop.name}, season {trial.season}. {counted(entries, 'entry', 'entries')} in {counted(plots, 'plot')}: "
@@ -38,7 +40,7 @@ def needs_in_words(trial: Trial, needs: Needs) -> SafeString:
         said,
         counted(needs.seeds, piece),
         counted(needs.plots, "plot"),
-        counted(needs.stations_a_plot, "station"),
+        counted(needs.places_a_plot, needs.place),
         trays,
     )
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import ceil, log
+from math import ceil, comb, log
 
 
 @dataclass(frozen=True)
@@ -76,12 +76,22 @@ def seeds_for_stations(
     return SeedNeed(stations, seeds_per_station, share, seeds, spare, packets, empty, empty * stations)
 
 
-def seeds_per_station(germination: float, field_factor: float, most_empty: float) -> int:
-    """The fewest seeds a station that leave it empty with a chance of at most `most_empty`."""
-    if not 0 < most_empty < 1:
-        raise ValueError("the chance of an empty station must lie between nought and one")
+def chance_of_fewer(seeds: int, emergence: float, plants: int) -> float:
+    """The chance that fewer than `plants` of a station's `seeds` come up (binomial), each with the chance `emergence`."""
+    return sum(comb(seeds, k) * emergence**k * (1 - emergence) ** (seeds - k) for k in range(min(plants, seeds + 1)))
+
+
+def seeds_per_station(germination: float, field_factor: float, most_empty: float, plants: int = 1) -> int:
+    """The fewest seeds that leave at most the share `most_empty` of stations with fewer than `plants`.
+
+    Raises ValueError as `emergence_share`, or for a share that is not above nought and below one, or plants below one."""
     share = emergence_share(germination, field_factor)
-    return 1 if share == 1 else max(1, ceil(log(most_empty) / log(1 - share) - 1e-9))
+    if not 0 < most_empty < 1 or plants < 1:
+        raise ValueError("the share of empty stations must be above nought and below one, and a station holds at least a plant")
+    seeds = plants if share == 1 else max(plants, ceil(log(most_empty) / log(1 - share) - 1e-9))
+    while chance_of_fewer(seeds, share, plants) > most_empty + 1e-12:
+        seeds += 1
+    return seeds
 
 
 def machine_spacing_cm(plants_per_m2: float, between_rows_cm: float, germination: float, field_factor: float = 1.0) -> float:
