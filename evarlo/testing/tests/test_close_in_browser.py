@@ -31,6 +31,16 @@ class Close(BrowserTest):
         self.assertGreater(large["width"], 1.7 * small["width"])
         room = page.locator(".closer-room").bounding_box()
         assert room
+        page.keyboard.press("0")
+        page.wait_for_timeout(200)
+        every = drawing.bounding_box()
+        assert every
+        self.assertLessEqual(every["y"] + every["height"], room["y"] + room["height"] + 1)  # whole is whole
+        for _ in range(4):
+            page.keyboard.press("+")
+        page.wait_for_timeout(200)
+        large = plot.bounding_box()
+        assert large
         page.mouse.move(room["x"] + 400, room["y"] + 200)
         page.mouse.down()
         page.mouse.move(room["x"] + 300, room["y"] + 150, steps=4)

@@ -98,7 +98,7 @@ def plan(
     drawn_width, drawn_height = right * scale + 2 * MARGIN, bottom * scale + 2 * MARGIN + names
     foot = 46.0 if scaled or bearing is not None else 0.0
     parts = [_outline(o, scale, names, _room_above(o, outlines) * scale) for o in outlines]
-    parts += [_tag(t, scale, names) for t in tags]
+    parts += [_tag(t, scale, names, any(plants)) for t in tags]
     parts += [
         _dots(some, kind, scale, names)
         for some, kind in zip(plants, ("plants", "plants border", "plants gone"), strict=False)
@@ -211,15 +211,16 @@ def _handle(h: Handle, scale: float, names: float) -> SafeString:
     )
 
 
-def _tag(t: Tag, scale: float, names: float) -> SafeString:
-    """A plot. Put together by hand, since a plan holds thousands: what people wrote is escaped, the rest are figures."""
+def _tag(t: Tag, scale: float, names: float, stations: bool = False) -> SafeString:
+    """A plot, its words pale and behind where its `stations` are drawn over it. Put together by hand, since a plan holds
+    thousands: what people wrote is escaped, the rest are figures."""
     x, y = MARGIN + t.x * scale + 1.5, MARGIN + names + t.y * scale + 1.5
     w, h = max(3.0, t.length * scale - 3), max(3.0, t.width * scale - 3)
     cut = min(9.0, w / 4, h / 3)
     path = f"M{_n(x)} {_n(y)}h{_n(w - cut)}l{_n(cut)} {_n(cut)}v{_n(h - cut)}h{_n(-w)}z"
     fill = "url(#hatch)" if t.hatched else "#dfe7e4" if t.shade is None else SHADES[t.shade]
     dark = " dark" if t.shade is not None and t.shade >= 5 and not t.hatched else ""
-    words = list(_words(t, x, y, w, h))
+    words = list(_words_behind(t, x, y, w, h) if stations else _words(t, x, y, w, h))
     ring = ""
     if t.ring and w <= 46:
         ring = f'<path class="check-edge" d="{path}"/>'
@@ -249,6 +250,19 @@ def _words(t: Tag, x: float, y: float, w: float, h: float) -> Iterator[tuple[str
             yield t.right, _text(x + w - 5, low, t.right, 10.5, "code", t.hatched, "end")
     elif flat or (h >= 34 and w >= 28 and (t.left or t.right)):
         yield t.left or t.right, _text(x + inset, low, t.left or t.right, 9, "figure", t.hatched)
+
+
+def _words_behind(t: Tag, x: float, y: float, w: float, h: float) -> Iterator[tuple[str, str]]:
+    """The number and the two texts, large and in the middle of the plot, so that its plants are seen over them."""
+    more = " ".join(word for word in (t.right, t.left) if word)
+    size = min(h * (0.4 if more else 0.6), w / (0.62 * max(2, len(t.number))))
+    if size < 6.5:
+        return
+    middle = x + w / 2
+    yield t.number, _text(middle, y + h * (0.5 if more else 0.68), t.number, size, "number behind", False, "middle")
+    small = min(size * 0.6, w / (0.6 * max(2, len(more))))
+    if more and small >= 6.5:
+        yield more, _text(middle, y + h * 0.8, more, small, "code behind", False, "middle")
 
 
 def _text(x: float, y: float, text: str, size: float, kind: str, on_hatch: bool, anchor: str = "start") -> str:

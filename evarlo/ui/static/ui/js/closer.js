@@ -2,8 +2,7 @@
 
 const room = document.querySelector("[data-closer]");
 const drawing = room?.querySelector("svg.plan");
-const LEAST = 1,
-  MOST = 14;
+const MOST = 14;
 let scale = 1,
   x = 0,
   y = 0,
@@ -17,12 +16,18 @@ function ask() {
   if (!frame) frame = requestAnimationFrame(draw);
 }
 
+// At which scale the whole drawing is in the room.
+const least = () => {
+  const { width, height } = drawing.viewBox.baseVal;
+  return Math.min(1, room.clientWidth / width, room.clientHeight / height);
+};
+
 function zoom(by, at) {
-  const next = Math.min(MOST, Math.max(LEAST, scale * by));
+  const next = Math.min(MOST, Math.max(least(), scale * by));
   x = at.x - (at.x - x) * (next / scale);
   y = at.y - (at.y - y) * (next / scale);
   scale = next;
-  if (scale === LEAST) {
+  if (scale === least()) {
     x = 0;
     y = 0;
   }
@@ -34,13 +39,14 @@ const inRoom = (event) => {
   return { x: event.clientX - box.left, y: event.clientY - box.top };
 };
 const whole = () => {
-  scale = LEAST;
+  scale = least();
   x = 0;
   y = 0;
   ask();
 };
 
 if (drawing) {
+  if (matchMedia("(min-width: 48rem)").matches) whole(); // a phone begins where numbers can be read
   drawing.style.transformOrigin = "0 0";
   room.addEventListener(
     "wheel",
