@@ -142,11 +142,12 @@ def _room_above(o: Outline, outlines: Sequence[Outline]) -> float:
 def _outline(o: Outline, scale: float, names: float, room: float) -> SafeString:
     pad = 5.0
     x, y = MARGIN + o.x * scale, MARGIN + names + o.y * scale
-    text = (
-        format_html('<text x="{}" y="{}" class="block-name">{}</text>', _n(x - pad), _n(y - pad - 4), o.name)
-        if o.name and room >= 24
-        else ""
-    )
+    text = SafeString("")
+    if o.name and room >= 24:
+        text = format_html('<text x="{}" y="{}" class="block-name">{}</text>', _n(x - pad), _n(y - pad - 4), o.name)
+    elif o.name:  # no room for a word: its number alone, beside it
+        at = (_n(x - pad - 4), _n(y + o.width * scale / 2 + 3))
+        text = format_html('<text x="{}" y="{}" class="block-name aside">{}</text>', *at, o.name.split()[-1])
     return format_html(
         '<rect class="soil" x="{}" y="{}" width="{}" height="{}" data-bed="{}" data-pad="{}"/>{}',
         _n(x - pad),

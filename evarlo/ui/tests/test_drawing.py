@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from evarlo.ui.draw.advisor import Step, advisor
 from evarlo.ui.draw.comparison import axis_for, axis_labels, row
+from evarlo.ui.draw.occupancy import Box, occupancy
 from evarlo.ui.draw.plan import Outline, Tag, plan, small_plan
 from evarlo.ui.draw.rail import CHAR, Chip, Frost, Mark, rail
 from evarlo.ui.draw.scale import SHADES, Scale, bounds, shade_of, tick_text
@@ -173,3 +174,20 @@ class Labels(Drawing):
             for (_, end), (start, _) in itertools.pairwise(sorted(spans)):
                 self.assertLessEqual(end, start)
         self.assertGreater(sum(map(len, lines.values())), 3)
+
+    def test_a_block_too_close_to_the_one_above_keeps_its_number(self) -> None:
+        blocks = [Outline(f"Block {n}", 0, 4.2 * (n - 1), 10, 4) for n in (1, 2, 3)]
+        drawn = self.parsed(plan([], blocks, None, False, 400, 300))
+        self.assertEqual([t.text for t in drawn.iter("text")], ["Block 1", "2", "3"])
+
+    def test_a_use_too_short_for_its_name_has_it_beside(self) -> None:
+        day = date(2026, 6, 1)
+        short = Box(0, 5, day - timedelta(60), day - timedelta(50), "Garden pea", "crop")
+        under = Box(0, 10, day - timedelta(55), day + timedelta(30), "Leek", "crop")
+        drawn = self.parsed(occupancy([short], 20, day))
+        text = next(t for t in drawn.iter("text") if t.text == "Garden pea")
+        box = next(r for r in drawn.iter("rect") if r.attrib.get("class") == "use")
+        self.assertGreater(float(text.attrib["x"]), float(box.attrib["x"]) + float(box.attrib["width"]))
+        crowded = self.parsed(occupancy([short, under], 20, day))
+        self.assertNotIn("Garden pea", [t.text for t in crowded.iter("text")])  # it would lie on the leek; its title has it
+        self.assertIn("Garden pea", "".join(t.text or "" for t in crowded.iter("title")))
