@@ -282,27 +282,25 @@ def pins(trial: Trial) -> Iterable[Pin]:
 
 def due(today: date) -> Iterable[Due]:
     """Plots for which nobody has said yet whether it was an accident, once they were scored; and plants to be looked at."""
-    yield from _to_look_at(today)
     open_hits = Hit.objects.filter(called="", event__withdrawn_at__isnull=True, event__trial__decided_at__isnull=True)
-    waiting: dict[int, tuple[Event, int]] = {}
+    waiting: dict[int, list[Hit]] = defaultdict(list)
     for hit in open_hits.select_related("event__trial"):
-        event, n = waiting.get(hit.event_id, (hit.event, 0))
-        waiting[hit.event_id] = (event, n + 1)
-    for event, n in waiting.values():
+        waiting[hit.event_id].append(hit)
+    for hits in waiting.values():
+        event = hits[0].event
+        url = reverse("events:events", args=[event.trial.slug])
         by = event.on + timedelta(days=event.recover_days or 3)
         if by <= today + timedelta(days=7):
-            url = reverse("events:events", args=[event.trial.slug])
-            yield Due("Judge", f"{event.get_kind_display()}, {event.on:%-d %b}", event.trial, counted(n, "plot"), by, url)
-
-
-def _to_look_at(today: date) -> Iterable[Due]:
-    """Plots judged by which plants live, at which nobody looked since the event, or since recovery was to show."""
-    for event in Event.objects.in_force().filter(by_plants=True, trial__decided_at__isnull=True).select_related("trial"):
-        again = event.on + timedelta(days=event.recover_days) if event.recover_days else None
-        since = again if again and again <= today else event.on
-        marked = {plot for plot, marks in marks_by_plot(event.trial).items() if any(m.on >= since for m in marks)}
-        waiting = [h for h in event.hits.filter(called="").exclude(looked_on__gte=since) if h.plot_id not in marked]
-        if waiting:
-            url = reverse("events:events", args=[event.trial.slug])
+            yield Due("Judge", f"{event.get_kind_display()}, {event.on:%-d %b}", event.trial, counted(len(hits), "plot"), by, url)
+        unseen, since = _unseen(event, hits, today) if event.by_plants else ([], event.on)
+        if unseen:
             what = f"Which plants live after the {event.get_kind_display()}, {event.on:%-d %b}"
-            yield Due("Walk", what, event.trial, counted(len(waiting), "plot"), since, url)
+            yield Due("Walk", what, event.trial, counted(len(unseen), "plot"), since, url)
+
+
+def _unseen(event: Event, hits: Sequence[Hit], today: date) -> tuple[list[Hit], date]:
+    """Plots at whose plants nobody looked since the event, or since recovery was to show; and that day."""
+    again = event.on + timedelta(days=event.recover_days) if event.recover_days else None
+    since = again if again and again <= today else event.on
+    marked = {plot for plot, marks in marks_by_plot(event.trial).items() if any(m.on >= since for m in marks)}
+    return [h for h in hits if h.plot_id not in marked and not (h.looked_on and h.looked_on >= since)], since

@@ -9,7 +9,7 @@ from datetime import date
 from evarlo.nursery.book import planted_in
 from evarlo.nursery.models import StationMark
 from evarlo.nursery.planting import plants_of_a_unit
-from evarlo.nursery.queries import not_judged
+from evarlo.nursery.queries import every_mark, not_judged
 from evarlo.nursery.raising import rule_of
 from evarlo.trials.models import Trial
 from evarlo.walks.queries import standing_of
@@ -19,6 +19,10 @@ from trialcore.field.stand import Stand
 def stands_over(trial: Trial) -> dict[int, Stand]:
     """The plants of each plot (by id) over the season: set out, counted, lost and put in. Within a border the judged plants alone
     are picked, and they are known. Plants beside a lost boundary are of no plot."""
+    return trial.once("stands", lambda: _stands_over(trial))
+
+
+def _stands_over(trial: Trial) -> dict[int, Stand]:
     plots = list(trial.plots.values_list("pk", flat=True))
     unsure, each = not_judged(trial), trial.per_station
     if trial.border:
@@ -26,7 +30,7 @@ def stands_over(trial: Trial) -> dict[int, Stand]:
         return {pk: Stand(judged - each * len(unsure.get(pk, ()))) for pk in plots}
     set_out: dict[int, int] = defaultdict(int)
     changes: dict[int, list[tuple[date, int]]] = defaultdict(list)
-    of_a_unit = plants_of_a_unit(trial, rule_of(trial))
+    of_a_unit = plants_of_a_unit(trial, rule_of(trial)) if each > 1 else 1
     for p in planted_in(trial):
         if p.late:
             changes[p.plot_id].append((p.on, p.plants * of_a_unit))
@@ -48,7 +52,7 @@ def stands_over(trial: Trial) -> dict[int, Stand]:
 def _lost_and_back(trial: Trial) -> Iterator[tuple[int, date, int]]:
     """Plants that went (−1) and came again or were replaced (+1) at marked stations, by plot id and day."""
     gone: set[tuple[int, int]] = set()
-    for mark in StationMark.objects.in_force().filter(plot__trial=trial).order_by("on", "id"):
+    for mark in every_mark(trial):
         at = (mark.plot_id, mark.station)
         if mark.what == StationMark.What.GAP and at not in gone:
             gone.add(at)

@@ -86,15 +86,25 @@ def station_marks(trial: Trial) -> dict[int, dict[int, StationMark]]:
     return found
 
 
+def every_mark(trial: Trial) -> list[StationMark]:
+    """Every mark at a station that stands, the oldest first."""
+    rows = StationMark.objects.in_force().filter(plot__trial=trial).order_by("on", "id")
+    return trial.once("station_marks", lambda: list(rows))
+
+
 def not_judged(trial: Trial) -> dict[int, dict[int, StationMark]]:
     """The stations within the net plot, by plot id, that are not judged because their plants may be the next plot's."""
+    return trial.once("not_judged", lambda: _not_judged(trial))
+
+
+def _not_judged(trial: Trial) -> dict[int, dict[int, StationMark]]:
     if trial.plants_in_rows is None:
         return {}
     rows, each = trial.plants_in_rows
     inside = {r * each + n for r in range(rows) for n in range(each) if trial.border <= min(r, rows - 1 - r, n, each - 1 - n)}
     found: dict[int, dict[int, StationMark]] = defaultdict(dict)
-    for mark in StationMark.objects.in_force().filter(plot__trial=trial, what=StationMark.What.UNSURE):
-        if mark.station in inside:
+    for mark in every_mark(trial):
+        if mark.what == StationMark.What.UNSURE and mark.station in inside:
             found[mark.plot_id][mark.station] = mark
     return found
 

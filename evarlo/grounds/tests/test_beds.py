@@ -152,7 +152,7 @@ class Beds(TestCase):
         )
         page = self.client.get(at("bed"))
         self.assertContains(page, "Apiaceae")
-        self.assertContains(page, "carrot, metres 0 to 5")
+        self.assertContains(page, "carrot, 0.0 to 5.0 m")
         wrong = self.client.post(at("add-use"), {"kind": "crop", "what": "Leek", "from_m": "9", "to_m": "3", "since": "2024-04-01"})
         self.assertContains(wrong, "Expected a part of its 20 m, the nearer end first", status_code=422)
         self.assertContains(wrong, 'value="Leek"', status_code=422)
