@@ -38,6 +38,14 @@ Design = Trial.Design
 
 
 @dataclass(frozen=True)
+class Holds:
+    """What a plot holds: its plants, and the places for which seed is reckoned."""
+
+    plants: int
+    places: int
+
+
+@dataclass(frozen=True)
 class Forecast:
     """As much as the figures typed so far allow; the rest is None or empty."""
 
@@ -92,14 +100,15 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
     raised = usual.transplant or bool(typed.get("plant_on"))
     usual.transplant = RAISED.get(str(typed.get("raised")), raised)
     usual.per_station = made.get("per_station", 1)
-    plants = places_a_plot(stations_there, made.get("per_station", 1), usual) if stations_there else None
+    each = made.get("per_station", 1)
+    holds = Holds(stations_there * each, places_a_plot(stations_there, each, usual)) if stations_there else None
     if crop and typed.get("cv_percent"):
         made["cv_said"] = cv_in_words(typed, wanted, crop)
     if crop and typed.get("sow_on"):
         made |= _dates(typed, crop, usual)
-    if plants:
-        made["seeds"], made["trays"] = seeds_in_all([n * plants for n in wanted.plots_each], usual)
-    made |= _precision(typed, wanted, usual, length * width if length and width else None, plants)
+    if holds:
+        made["seeds"], made["trays"] = seeds_in_all([n * holds.places for n in wanted.plots_each], usual)
+    made |= _precision(typed, wanted, usual, length * width if length and width else None, holds)
     if length and width and typed.get("bed_length_m") and typed.get("bed_width_m"):
         made |= _in_beds(typed, wanted)
     return Forecast(**made)
@@ -170,7 +179,7 @@ def _tells(typed: dict[str, Any], wanted: Wanted) -> float | None:
     return smallest_found(typed["cv_percent"], given) if given else None
 
 
-def _precision(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, plants: int | None) -> dict[str, Any]:
+def _precision(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, holds: Holds | None) -> dict[str, Any]:
     if not typed.get("cv_percent"):
         return {}
     mine = _tells(typed, wanted)
@@ -179,21 +188,21 @@ def _precision(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: flo
     what = "between a new entry and a check" if wanted.design == Design.AUGMENTED else "of the mean"
     if wanted.design in TWO_FACTORS:
         what = f"of the mean, over all levels of {(typed.get('factor') or 'the second factor').lower()},"
-    return {"tells": mine, "tells_what": what, "curve": _curve(typed, wanted, usual, area, plants)}
+    return {"tells": mine, "tells_what": what, "curve": _curve(typed, wanted, usual, area, holds)}
 
 
-def _curve(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, plants: int | None) -> SafeString | None:
+def _curve(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, holds: Holds | None) -> SafeString | None:
     """What each number of blocks tells apart and takes; a Latin square has no choice of it."""
     if wanted.design == Design.LATIN:
         return None
     blocks = wanted.blocks
     last = min(MOST_BLOCKS, max(MOST_SHOWN, blocks + 2))
     shown = range(2, last + 1) if last <= MOST_SHOWN else range(max(2, last - MOST_SHOWN + 2), last + 1)
-    price = price_of_a_seed(typed.get("crop") or "") if plants else None
+    price = price_of_a_seed(typed.get("crop") or "") if holds else None
     rows = [
         "plots",
         *([f"plot ground, {unit_shown('m²')}"] if area else []),
-        *(["plants", "seeds"] if plants else []),
+        *(["plants", "seeds"] if holds else []),
         *(["seed cost"] if price else []),
     ]
     steps = []
@@ -203,9 +212,9 @@ def _curve(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float |
             continue
         n = then.plots
         seeds: list[str] = []
-        if plants:
-            count = seeds_in_all([each * plants for each in then.plots_each], usual)[0]
-            seeds = [str(n * plants), str(count), *([f"{count * price:.0f}"] if price else [])]
+        if holds:
+            count = seeds_in_all([each * holds.places for each in then.plots_each], usual)[0]
+            seeds = [str(n * holds.plants), str(count), *([f"{count * price:.0f}"] if price else [])]
         takes = [str(n), *([figure_shown(n * area, "m²", 0)] if area else []), *seeds]
         steps.append(Step(b, tells, tuple(takes)))
     if len(steps) < 2:
@@ -280,7 +289,7 @@ def _seen(wanted: Wanted, inner: str, level: str) -> str:
 def room_in_words(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], drawn: Draft) -> str:
     """Whether it fits, and if not, how much is missing and what would fit."""
     if drawn.fits:
-        return f"It fits: {_used(beds, drawn)}, {drawn.shape}."
+        return f"It fits: {_used(beds, drawn)}, {drawn.shape}{_across(drawn)}."
     would = []
     if wanted.plots <= MOST_TRIED:
         fewer = _largest(2, wanted.blocks - 1, lambda b: _fits(replace(wanted, blocks=b), size, beds))
@@ -332,6 +341,14 @@ def _used(beds: Sequence[Bed], drawn: Draft) -> str:
         return f"{used} of the bed's {figure_shown(beds[0].length, 'm')} × {measured(beds[0].width, 'm')}"
     held = [sum(at.bed == n for at in drawn.blocks.values()) for n in range(len(beds))]
     return f"{' and '.join(str(n) for n in held)} blocks in the {len(beds)} beds"
+
+
+def _across(drawn: Draft) -> str:
+    """Which blocks lie across their bed, because they fit only so."""
+    turned = [str(n) for n, at in sorted(drawn.blocks.items()) if at.turned]
+    if not turned:
+        return ""
+    return f"; block{'s' if len(turned) > 1 else ''} {', '.join(turned)} lie{'s' if len(turned) == 1 else ''} across"
 
 
 def _lacking(short_by: tuple[float, float]) -> str:

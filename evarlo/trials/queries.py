@@ -141,6 +141,9 @@ def recorded_traits(trial: Trial) -> dict[int, Trait]:
     return trial.once("recorded-traits", lambda: {t.pk: t for source in registry.traits for t in source(trial)})
 
 
+TURNED = 1e-6  # metres by which a plot is longer or shorter than planned where it lies across its bed
+
+
 @dataclass(frozen=True)
 class LaidBlock:
     """A block as it lies: its bed, near corner and size in metres, and where it is drawn."""
@@ -166,7 +169,8 @@ def blocks_of(trial: Trial) -> list[LaidBlock]:
         x, y = min(p.x for p in plots), min(p.y for p in plots)
         length, width = max(p.x + p.length for p in plots) - x, max(p.y + p.width for p in plots) - y
         bed = beds[plots[0].bed_id or trial.beds[0].pk]
-        made.append(LaidBlock(n, bed, round(x, 3), round(y, 3), length, width, n in turned))
+        across = n in turned or abs(plots[0].length - (trial.plot_length_m or plots[0].length)) > TURNED
+        made.append(LaidBlock(n, bed, round(x, 3), round(y, 3), length, width, across))
     return made
 
 

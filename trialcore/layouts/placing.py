@@ -88,14 +88,15 @@ def place_in_beds(
     """As `place`, over several beds in their order: each takes as many whole replicates as it holds.
 
     A bed never cuts a replicate in two, so that what differs between beds differs between replicates; a shape that leaves no
-    bed empty goes before a more compact one. Replicates in `moved` lie where that says. Raises ValueError for sizes that are
+    bed empty goes before a more compact one. Where they do not all fit as they lie, those of a bed lie across it if it holds
+    more of them so. Replicates in `moved` lie where that says. Raises ValueError for sizes that are
     not positive, no bed, or a move to a bed that is not there.
     """
     if any(not 0 <= at.bed < len(beds) for at in moved.values()):
         raise ValueError("a block is moved to a bed that is not there")
     best = _best(layout, size, beds, gradient_along, guard_m, inner_path_m)
     blocks = {rep: moved.get(rep, at) for rep, at in best.blocks.items()}
-    spots = _spots(layout, best.shape, blocks, size, inner_path_m, best.grid if not moved else None)
+    spots = _spots(layout, best.shape, blocks, size, inner_path_m, None if moved else best.grid)
     box = best.shape.extent(size, inner_path_m)
     short = best.short if not moved else (0.0, 0.0)
     has_room = max(short) <= NEAR and not crowded(blocks, box, beds)
@@ -160,7 +161,7 @@ def _overlap(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
 @dataclass(frozen=True)
 class _Arrangement:
     """One way to lay out the replicates; the lowest `ranking` is the best. `grid` tells, for each, how many replicates lie
-    before it down and along."""
+    before it down and along; empty where they do not lie in one grid."""
 
     ranking: tuple[float, ...]
     shape: _Shape
@@ -193,8 +194,34 @@ def _arrangements(
         loose = float(down * along - len(reps)) if down else 0.0
         used = {bed for bed, _ in places}
         idle = float(max(used) + 1 - len(used))
-        made.append(_Arrangement((over, idle, empty, x + y, loose, length + width), shape, blocks, grid, short))
+        made.append(_Arrangement((over, idle, 0.0, empty, x + y, loose, length + width), shape, blocks, grid, short))
+    if all(a.ranking[0] > 0 for a in made) and (turned := _turned(shape, reps, size, rooms, inner, guard)):
+        idle = float(len({at.bed for at in turned.values()}) < max(at.bed for at in turned.values()) + 1)
+        crossed = float(sum(at.turned for at in turned.values()))
+        ranking = (0.0, idle, crossed, empty, x + y, 0.0, 0.0)
+        made.append(_Arrangement(ranking, shape, turned, {}, (0.0, 0.0)))
     return made
+
+
+def _turned(
+    shape: _Shape, reps: Sequence[int], size: PlotSize, rooms: Sequence[Bed], inner: float, guard: float
+) -> dict[int, BlockPlace] | None:
+    """Each replicate whole in a bed, those of a bed all across it where it holds more of them so; None where they do not fit."""
+    box = shape.extent(size, inner)
+    waiting = list(reps)
+    places: dict[int, BlockPlace] = {}
+    for i, room in enumerate(rooms):
+        ways = []
+        for turned in (False, True):
+            x, y = box[::-1] if turned else box
+            along, down = (int((side + size.path + NEAR) // (of + size.path)) for side, of in ((room.length, x), (room.width, y)))
+            ways.append((min(along * down, len(waiting)), not turned, along, x + size.path, y + size.path))
+        count, straight, along, x, y = max(ways)
+        for n, rep in enumerate(waiting[:count]):
+            row, col = divmod(n, along)
+            places[rep] = BlockPlace(i, guard + col * x, guard + row * y, not straight)
+        waiting = waiting[count:]
+    return None if waiting else places
 
 
 def _in_one(count: int, along: int) -> list[tuple[int, tuple[int, int]]]:

@@ -77,14 +77,15 @@ class InBed(TestCase):
         self.assertEqual(Counter((s.block, s.position) for s in placed.spots).most_common(1)[0][1], 1)
         self.assertEqual(len(placed.spots), entries * blocks)
         self.assertEqual(len({(s.row, s.col) for s in placed.spots}), entries * blocks)
-        x = np.array([s.x for s in placed.spots])
-        y = np.array([s.y for s in placed.spots])
-        apart = (np.abs(x[:, None] - x) > length - 1e-6) | (np.abs(y[:, None] - y) > width - 1e-6)
+        self.assertEqual({tuple(sorted((s.length, s.width))) for s in placed.spots}, {tuple(sorted((length, width)))})
+        x, y, along, across = (np.array([getattr(s, of) for s in placed.spots]) for of in ("x", "y", "length", "width"))
+        apart = (x[:, None] >= x + along - 1e-6) | (y[:, None] >= y + across - 1e-6)
+        apart |= apart.T
         np.fill_diagonal(apart, True)
         self.assertTrue(apart.all())
         if placed.fits:
-            self.assertLessEqual(float(x.max()) + length, bed_length + 1e-6)
-            self.assertLessEqual(float(y.max()) + width, bed_width + 1e-6)
+            self.assertLessEqual(float((x + along).max()), bed_length + 1e-6)
+            self.assertLessEqual(float((y + across).max()), bed_width + 1e-6)
         else:
             self.assertGreater(max(placed.short_by), 0)
 
@@ -160,7 +161,8 @@ class InSeveralBeds(TestCase):
             here = [s for s in placed.spots if s.bed == n]
             for i, a in enumerate(here):
                 for b in here[i + 1 :]:
-                    apart = abs(a.x - b.x) > self.size.length - 1e-6 or abs(a.y - b.y) > self.size.width - 1e-6
+                    sides_by_axis = ((a.x, a.length, b.x, b.length), (a.y, a.width, b.y, b.width))
+                    apart = any(p + m <= q + 1e-6 or q + n <= p + 1e-6 for p, m, q, n in sides_by_axis)
                     self.assertTrue(apart, (a, b))
             if placed.fits and here:
                 self.assertLessEqual(max(s.x + s.length for s in here), bed.length + 1e-6)
@@ -173,6 +175,23 @@ class InSeveralBeds(TestCase):
         self.assertTrue(placed.fits)
         self.assertEqual([placed.blocks[b].bed for b in (1, 2, 3)], [0, 0, 1])
         self.assertEqual((placed.rows, placed.cols), (2, 3))
+
+    def test_blocks_lie_each_its_own_way_where_they_fit_only_so(self) -> None:
+        """Six plots of 3 × 1 m are a block of 3 × 6 m in one line of plots; the bed in the middle takes it only across."""
+        layout = randomised_blocks("abcdef", 3, 1)
+        size = PlotSize(3, 1, 0.5)
+        beds = [Bed(3.2, 6.4), Bed(6.4, 3.2), Bed(3.1, 6.1)]
+        found = place_in_beds(layout, size, beds, {})
+        self.assertTrue(found.fits)
+        self.assertEqual([(at.bed, at.turned) for _, at in sorted(found.blocks.items())], [(0, False), (1, True), (2, False)])
+        for spot in found.spots:
+            bed = beds[spot.bed]
+            self.assertLessEqual(spot.x + spot.length, bed.length + 1e-9)
+            self.assertLessEqual(spot.y + spot.width, bed.width + 1e-9)
+            self.assertEqual((spot.length, spot.width), (1, 3) if spot.bed == 1 else (3, 1))
+        self.assertFalse(place_in_beds(layout, size, beds[:2], {}).fits)
+        straight = place_in_beds(layout, size, [Bed(3.2, 6.4)] * 3, {})
+        self.assertFalse(any(at.turned for at in straight.blocks.values()))  # none lies across where all fit as they are
 
     def test_a_last_bed_larger_by_what_is_lacking_holds_it_all(self) -> None:
         for blocks, sides in ((4, [(4, 2), (6.5, 2)]), (3, [(9, 1), (8.5, 1)]), (5, [(3, 1), (20, 1.5), (2, 2)])):

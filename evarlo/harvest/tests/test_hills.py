@@ -69,6 +69,7 @@ class Hills(TestCase):
         self.assertContains(page, "3 rows × 6 ×")
         self.assertContains(page, "<dd>54</dd>", html=True)
         self.assertContains(page, "12 judged")  # 1 × 4 stations of 3
+        self.assertContains(page, "324")  # plants in 6 plots of 54: the table of replicates counts plants too
 
 
 class Plugs(TestCase):

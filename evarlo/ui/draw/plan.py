@@ -11,6 +11,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from evarlo.ui.draw.scale import SHADES
 
+BESIDE_BAR = 96.0  # room for the words of the bar, the noon sun and north
 MARGIN = 9.0  # soil shown around the plots, in drawing units
 
 
@@ -96,6 +97,8 @@ def plan(
     names = 18.0
     scale = min((width - 2 * MARGIN) / right, (height - 2 * MARGIN - names) / bottom, 90.0)
     drawn_width, drawn_height = right * scale + 2 * MARGIN, bottom * scale + 2 * MARGIN + names
+    if scaled:  # the bar, its words and north stand beside each other
+        drawn_width = max(drawn_width, 16 + _bar_metres(scale) * scale + BESIDE_BAR)
     foot = 46.0 if scaled or bearing is not None else 0.0
     parts = [_outline(o, scale, names, _room_above(o, outlines) * scale) for o in outlines]
     parts += [_tag(t, scale, names, any(plants)) for t in tags]
@@ -288,8 +291,13 @@ def _way(points: Sequence[tuple[float, float]]) -> SafeString:
     )
 
 
+def _bar_metres(scale: float) -> int:
+    """How many metres the bar shows."""
+    return next((m for m in (1, 2, 4, 5, 10, 20, 50) if m * scale >= 70), 100)
+
+
 def _bar(scale: float, y: float) -> SafeString:
-    metres = next((m for m in (1, 2, 4, 5, 10, 20, 50) if m * scale >= 70), 100)
+    metres = _bar_metres(scale)
     length = metres * scale
     return format_html(
         '<path class="bar" d="M9 {}v8m0-4h{}m0-4v8"/><text class="bar-text" x="{}" y="{}">{} m</text>',
