@@ -5,13 +5,92 @@ import uuid
 from django.conf import settings
 from django.db import models
 
-from evarlo.trials.models import Plot
+from evarlo.grounds.models import Site
+from evarlo.trials.models import Plot, Trial
 from evarlo.ui.in_force import Correctable
 
 
+class PickClass(models.Model):
+    """What is weighed apart from the rest of a trial's harvest: a size, a part, or culls for one reason. One that is switched off
+    stays with what was weighed in it."""
+
+    class Kind(models.TextChoices):
+        MARKETABLE = "good", "marketable"
+        TRIMMED = "trimmed", "marketable after trimming"
+        CULL = "cull", "culled"
+
+    class Part(models.TextChoices):
+        MAIN = "main", "main harvest"
+        SIDE = "side", "side harvest"
+
+    class Reason(models.TextChoices):
+        NONE = "", "not said"
+        UNDERSIZE = "under", "undersize"
+        OVERMATURE = "over", "over-mature or oversize"
+        MISSHAPEN = "shape", "misshapen"
+        PEST = "pest", "pest"
+        DISEASE = "disease", "disease"
+        SPLIT = "split", "split"
+        BOLTED = "bolted", "bolted"
+        DAMAGED = "damaged", "damaged in picking"
+        OTHER = "other", "another reason"
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="pick_classes")
+    name = models.CharField(max_length=40)
+    kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.MARKETABLE)
+    part = models.CharField(max_length=5, choices=Part.choices, default=Part.MAIN)
+    reason = models.CharField(max_length=8, choices=Reason.choices, blank=True)  # of a cull
+    rank = models.PositiveSmallIntegerField()
+    counted = models.BooleanField(default=True)  # its pieces are counted too
+    used = models.BooleanField(default=True)
+
+    class Meta:
+        ordering = ["rank", "id"]
+        constraints = [models.UniqueConstraint(fields=["trial", "name"], name="one_pick_class_a_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Crate(models.Model):
+    """What fruit is weighed in, with its own weight in kilograms."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="crates")
+    name = models.CharField(max_length=30)
+    kg = models.FloatField()
+
+    class Meta:
+        ordering = ["kg", "name"]
+        constraints = [models.UniqueConstraint(fields=["site", "name"], name="one_crate_a_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class PickedAnyway(models.Model):
+    """A day on which held plots of a trial are picked all the same, and why."""
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="picked_anyway")
+    on = models.DateField()
+    why = models.CharField(max_length=200)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["on", "id"]
+
+    def __str__(self) -> str:
+        return f"{self.trial} {self.on}: {self.why}"
+
+
 class Picking(models.Model):
-    """One weigh-in of one plot: kilograms, and pieces where they were counted. Rows are only ever added; a
-    correction supersedes, a withdrawn row supersedes without putting anything in the place."""
+    """One weigh-in of one plot: kilograms, and pieces where they were counted, in all and by class where the trial has classes.
+    Rows are only ever added; a correction supersedes, a withdrawn row supersedes without putting anything in the place."""
+
+    class Nought(models.TextChoices):
+        NOTHING = "nothing", "nothing to pick"
+        UNRIPE = "unripe", "not ripe"
+        MISSED = "missed", "not reached"
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     plot = models.ForeignKey(Plot, on_delete=models.PROTECT, related_name="pickings")
@@ -20,6 +99,8 @@ class Picking(models.Model):
     marketable_count = models.PositiveIntegerField(null=True, blank=True)
     cull_kg = models.FloatField(default=0)
     cull_count = models.PositiveIntegerField(null=True, blank=True)
+    nought = models.CharField(max_length=7, choices=Nought.choices, blank=True)  # why there is no weight
+    tare_kg = models.FloatField(default=0)  # taken off each weight that was typed
     withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
@@ -33,3 +114,19 @@ class Picking(models.Model):
 
     def __str__(self) -> str:
         return f"{self.plot} {self.on}: {self.marketable_kg:g} kg"
+
+
+class PickPart(models.Model):
+    """What of a weigh-in fell into one class."""
+
+    picking = models.ForeignKey(Picking, on_delete=models.CASCADE, related_name="parts")
+    pick_class = models.ForeignKey(PickClass, on_delete=models.PROTECT, related_name="parts")
+    kg = models.FloatField()
+    count = models.PositiveIntegerField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["pick_class__rank", "id"]
+        constraints = [models.UniqueConstraint(fields=["picking", "pick_class"], name="one_part_a_class")]
+
+    def __str__(self) -> str:
+        return f"{self.pick_class}: {self.kg:g} kg"

@@ -12,6 +12,7 @@ from django.urls import reverse
 from evarlo.catalogue.models import Trait
 from evarlo.harvest.models import Picking
 from evarlo.harvest.stand import stands_over
+from evarlo.harvest.words import part_in_words
 from evarlo.nursery.queries import not_judged, sown_on
 from evarlo.trials.models import Cause, Criterion, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Due, Reading, Readings, Span
@@ -42,7 +43,8 @@ def yields(trial: Trial) -> dict[int, PlotYield]:
 
 def _yields(trial: Trial) -> dict[int, PlotYield]:
     picks: dict[int, list[Pick]] = defaultdict(list)
-    rows = standing(trial).order_by("on").values_list("plot_id", "on", "marketable_kg", "cull_kg", "marketable_count", "cull_count")
+    weighed = standing(trial).exclude(nought=Picking.Nought.MISSED).order_by("on")
+    rows = weighed.values_list("plot_id", "on", "marketable_kg", "cull_kg", "marketable_count", "cull_count")
     for plot_id, on, good, cull, pieces, culled in rows:
         picks[plot_id].append(Pick(on, good, cull, pieces, culled))
     sown, stand = sown_on(trial), stands_over(trial)
@@ -109,13 +111,17 @@ def borne(trial: Trial) -> dict[int, date]:
 
 
 def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
-    for row in plot.pickings.select_related("by").prefetch_related("superseded_by"):
+    for row in plot.pickings.select_related("by").prefetch_related("superseded_by", "parts__pick_class"):
         if row.withdrawn:
             yield DiaryLine(row.on, "Weigh-in taken back.", str(row.by), 5)
             continue
         pieces = f", {row.marketable_count} pieces" if row.marketable_count is not None else ""
         cull = f"; culled {row.cull_kg:g} kg" if row.cull_kg else ""
         text = f"Picked {row.marketable_kg:g} kg marketable{pieces}{cull}."
+        if row.nought:
+            text = f"{row.get_nought_display().capitalize()}."
+        elif parts := row.parts.all():
+            text += f" {'; '.join(part_in_words(p) for p in parts)}."
         yield DiaryLine(row.on, text, str(row.by), 4, hasattr(row, "superseded_by"))
 
 
@@ -165,6 +171,11 @@ def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:
         if (trial_id, "picked") in having:
             having[trial_id, "picked"].add(plot_id)
     return having
+
+
+def last_picks(trial: Trial) -> dict[int, Picking]:
+    """The last weigh-in of each plot, by plot id."""
+    return {row.plot_id: row for row in standing(trial).order_by("on", "at")}
 
 
 def left_to_pick(trial: Trial, on: date) -> list[Plot]:

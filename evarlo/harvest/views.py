@@ -14,19 +14,25 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from evarlo.harvest.models import Picking
-from evarlo.harvest.queries import left_to_pick, standing, yields
+from evarlo.harvest.classes import classes_of
+from evarlo.harvest.models import PickClass, Picking
+from evarlo.harvest.queries import last_picks, left_to_pick, standing, yields
 from evarlo.harvest.services import (
     ADD,
     CORRECT,
     MOST_KG,
     MOST_PIECES,
+    WEIGHTS,
     Weighed,
+    WeighedPart,
     correct_picking,
     keep_picking,
     kept,
+    pick_anyway,
+    weighed_by_class,
     withdraw_picking,
 )
+from evarlo.harvest.words import beside_in_words
 from evarlo.nursery.queries import aside_in_words
 from evarlo.people.permissions import allowed, may, may_take_back
 from evarlo.people.requests import PersonRequest
@@ -34,12 +40,13 @@ from evarlo.trials.frame import frame
 from evarlo.trials.holds import holds_in_words, pick_words
 from evarlo.trials.models import Trial
 from evarlo.trials.views import trial_or_404
-from evarlo.ui.fields import Day, Number, Words
+from evarlo.ui.fields import Day, Number, Words, day_done
 from evarlo.ui.notice import say, warn
-from evarlo.ui.refused import Refused, said_beside
+from evarlo.ui.refused import Refused, said_beside, said_on_top
 from evarlo.ui.units import measured, unit_shown
 
 ANSWERS = [(ADD, "Add to it"), (CORRECT, "Correct it")]  # to a second weigh-in of a day
+NOUGHT_KEYS: dict[str, str] = {Picking.Nought.NOTHING: "o", Picking.Nought.UNRIPE: "r", Picking.Nought.MISSED: "x"}
 SHOWN = 25  # weigh-ins in the list before all are asked for
 
 
@@ -52,6 +59,8 @@ class WeighIn(forms.Form):
     cull_kg = Number(label="Cull", low=0, high=MOST_KG, unit="kg", required=False, unmarked=True)
     cull_count = Number(label="Cull pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
 
+    crate = forms.ChoiceField(label="Crate", required=False)
+    nought = forms.ChoiceField(choices=[("", ""), *Picking.Nought.choices], required=False)
     sure = forms.BooleanField(label="Picked anyway; not for eating", required=False)
     again = forms.ChoiceField(choices=[("", ""), *ANSWERS], required=False)
     far = forms.BooleanField(label="It is right", required=False)
@@ -59,6 +68,38 @@ class WeighIn(forms.Form):
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.trial = trial
+        self.classes = classes_of(trial)
+        if self.classes:
+            for name in WEIGHTS:
+                self.fields.pop(name, None)
+            for c in self.classes:
+                self.fields[f"kg_{c.pk}"] = Number(label=c.name, low=0, high=MOST_KG, unit="kg", required=False, unmarked=True)
+                if c.counted:
+                    self.fields[f"n_{c.pk}"] = Number(
+                        label=f"{c.name}, pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True
+                    )
+        site = trial.bed.site if trial.bed else None
+        self.crates = list(site.crates.all()) if site else []
+        if self.crates:
+            named = [(str(c.pk), f"{c.name}, {measured(c.kg, 'kg')} off") for c in self.crates]
+            self.fields["crate"].choices = [("", "no crate"), *named]  # type: ignore[attr-defined]
+        else:
+            del self.fields["crate"]
+
+    @property
+    def rows(self) -> list[tuple[PickClass, forms.BoundField, forms.BoundField | None]]:
+        """Each class with its fields."""
+        return [(c, self[f"kg_{c.pk}"], self[f"n_{c.pk}"] if c.counted else None) for c in self.classes]
+
+    @property
+    def weights(self) -> list[str]:
+        """The fields that take a weight, in the order in which they are typed."""
+        return [f"kg_{c.pk}" for c in self.classes] or ["marketable_kg", "cull_kg"]
+
+    @property
+    def cleared(self) -> list[str]:
+        """What begins empty on the next plot."""
+        return [name for name in self.fields if name.startswith(("kg_", "n_")) or name in (*WEIGHTS, "sure")]
 
     def clean_plot(self) -> Any:
         number = self.cleaned_data["plot"]
@@ -69,16 +110,28 @@ class WeighIn(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
-        if not self.errors and data.get("marketable_kg") is None and data.get("cull_kg") is None:
-            self.add_error("marketable_kg", f"Nothing was typed. Expected a weight in {unit_shown('kg')}, or 0.")
+        if self.errors or data.get("nought"):
+            return data
+        if all(data.get(name) is None for name in self.weights):
+            self.add_error(self.weights[0], f"Nothing was typed. Expected a weight in {unit_shown('kg')}, or 0.")
+        for name in self.weights:
+            if data.get(name) and data[name] < self._tare(data):
+                tare = measured(self._tare(data), "kg")
+                self.add_error(name, f"Found {measured(data[name], 'kg')}. Expected more than the {tare} of the crate.")
         return data
+
+    def _tare(self, data: dict[str, Any]) -> float:
+        return next((c.kg for c in self.crates if str(c.pk) == data.get("crate")), 0.0)
 
     @property
     def weighed(self) -> Weighed:
         d = self.cleaned_data
-        return Weighed(
-            d["marketable_kg"] or 0.0, d["marketable_count"], d["cull_kg"] or 0.0, d["cull_count"], d["sure"], d["again"], d["far"]
-        )
+        tare = self._tare(d)
+        net = {name: round(d[name] - tare, 6) if d.get(name) else 0.0 for name in self.weights}
+        more = {name: d[name] for name in ("sure", "again", "far", "nought")} | {"tare_kg": tare}
+        if self.classes:
+            return weighed_by_class([WeighedPart(c, net[f"kg_{c.pk}"], d.get(f"n_{c.pk}")) for c in self.classes], **more)
+        return Weighed(net["marketable_kg"], d["marketable_count"], net["cull_kg"], d["cull_count"], **more)
 
     @property
     def asks(self) -> list[dict[str, str]]:
@@ -109,7 +162,7 @@ def _weighed(request: PersonRequest, trial: Trial) -> HttpResponse:
             made = keep_picking(data["plot"], data["on"], form.weighed, request.user, data["key"], timezone.localdate())
             if request.htmx:
                 return _part(request, trial, data["on"])
-            say(request, f"Plot {made.plot.number}: {measured(made.marketable_kg, 'kg')} saved.")
+            say(request, f"Plot {made.plot.number}: {made.get_nought_display() or measured(made.marketable_kg, 'kg')} saved.")
             return redirect(request.path)
     day = form.cleaned_data.get("on") or timezone.localdate()
     return _part(request, trial, day, form) if request.htmx else _page(request, trial, day, form)
@@ -148,6 +201,19 @@ def undo(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpResponse:
     return _part(request, trial, picking.on) if request.htmx else redirect("harvest:pick", slug)
 
 
+@may("pick")
+@require_POST
+def anyway(request: PersonRequest, slug: str) -> HttpResponse:
+    """Held plots are picked today all the same, told once for the whole round."""
+    trial = trial_or_404(slug)
+    with said_on_top(request):
+        on = day_done(request.POST.get("on", ""), timezone.localdate())
+        why = " ".join(request.POST.get("why", "").split())
+        pick_anyway(trial, on, why, request.user, timezone.localdate())
+        say(request, f"Held plots can be weighed on {on:%-d %b %Y}. What was picked from them is not for eating.")
+    return redirect("harvest:pick", slug)
+
+
 def _standing(trial: Trial, key: str) -> Picking:
     try:
         return standing(trial).select_related("plot").get(pk=key)
@@ -156,7 +222,10 @@ def _standing(trial: Trial, key: str) -> Picking:
 
 
 def _as_it_was(picking: Picking) -> dict[str, Any]:
-    return {"on": picking.on, "plot": picking.plot.number, "key": uuid.uuid4(), **kept(picking)}
+    typed = {"on": picking.on, "plot": picking.plot.number, "key": uuid.uuid4(), **kept(picking)}
+    for part in picking.parts.all():  # net: no crate is taken off again
+        typed |= {f"kg_{part.pick_class_id}": part.kg, f"n_{part.pick_class_id}": part.count}
+    return typed
 
 
 def _part(request: PersonRequest, trial: Trial, on: date, form: WeighIn | None = None) -> HttpResponse:
@@ -182,6 +251,7 @@ def _bench(
     rows = rows.filter(plot=of) if of else rows
     every = bool(of) or "every" in request.GET
     seasons = yields(trial)
+    last = last_picks(trial)
     expected = {name: field.expected for name, field in form.fields.items() if isinstance(field, Number)}
     return {
         "trial": trial,
@@ -200,4 +270,9 @@ def _bench(
         "on": on,
         "aside": aside_in_words(trial),
         "holds": holds_in_words(trial, timezone.now(), (pick_words,)),
+        "anyway": trial.picked_anyway.filter(on=on).last(),
+        "beside": json.dumps({plots[pk].number: beside_in_words(last[pk], seasons.get(pk)) for pk in last}, ensure_ascii=False),
+        "beside_now": beside_in_words(last[waiting[0].pk], seasons.get(waiting[0].pk)) if waiting and waiting[0].pk in last else "",
+        "noughts": [(key, words, NOUGHT_KEYS[key]) for key, words in Picking.Nought.choices],
+        "classed": form.classes,
     }

@@ -118,7 +118,7 @@ class ManyLines(BrowserTest):
         expect(page.locator(".field.wrong")).to_contain_text("Found “99”. Expected a")
         page.get_by_role("link", name="Layout", exact=True).click()
         page.get_by_role("button", name="Fix this layout").click()
-        expect(page.get_by_text("The layout is fixed")).to_be_visible()
+        expect(page.get_by_text("The layout is fixed", exact=True)).to_be_visible()
         page.get_by_role("link", name="Print", exact=True).click()
         expect(page.get_by_text("The layout can still be shuffled")).to_have_count(0)
         pdf = page.request.get(self.at(f"/trials/{trial.slug}/print/?sheet=a4-24&kind=both&start=1"))

@@ -150,6 +150,7 @@ class FromTestToStand(BrowserTest):
         page.get_by_label("Counted on").fill(self.day(2))
         line = page.locator("[data-count-line]", has_text="sown again")
         line.get_by_role("link", name="by cell").click()
+        page.wait_for_load_state("networkidle")  # a touch before its script is there does nothing, as a person sees
         for cell in range(17):
             page.locator(f".tray [data-cell='{cell}']").click()
         page.get_by_role("button", name="Save the count").click()

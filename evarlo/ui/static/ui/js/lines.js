@@ -32,7 +32,7 @@ function wrongWith(form, fields) {
   const typed = Object.fromEntries(fields);
   const expected = JSON.parse(form.dataset.expected || "{}");
   const needs = needsOf(form);
-  if (needs.every((name) => !typed[name])) return [needs[0], form.dataset.nothing];
+  if (!typed.nought && needs.every((name) => !typed[name])) return [needs[0], form.dataset.nothing];
   for (const [name, what] of Object.entries(expected))
     if (typed[name] && !NUMBER.test(typed[name])) return [name, `Found “${typed[name].slice(0, 24)}”. Expected ${what}.`];
   const path = pathOf(form);
@@ -63,6 +63,14 @@ function sayWrong(form, name, said) {
 
 const pathOf = (form) => form.dataset.path && JSON.parse(form.dataset.path);
 
+// What the plot had the last time, beside what is weighed now.
+function sayBeside(form) {
+  const place = form.querySelector("[data-beside-said]");
+  const { value } = form.querySelector("[name=plot]");
+  const known = JSON.parse(form.dataset.beside || "{}");
+  if (place) place.textContent = known[Object.keys(known).find((n) => n.toLowerCase() === value.trim().toLowerCase())] ?? "";
+}
+
 // The next plot along the path that has nothing yet on this day.
 function goOn(form, fields) {
   const path = pathOf(form);
@@ -78,12 +86,15 @@ function goOn(form, fields) {
     else input.value = "";
   }
   form.querySelector("[name=plot]").value = next;
+  sayBeside(form);
   form.querySelector("[data-sure]")?.setAttribute("hidden", "");
   return next ? figureOf(form) : form.querySelector("[name=plot]");
 }
 
-function take(form) {
+// `pressed` is the button that says why there is nothing to weigh.
+function take(form, pressed) {
   const fields = fieldsOf(form);
+  if (pressed?.name) fields.push([pressed.name, pressed.value]);
   const wrong = wrongWith(form, fields);
   if (wrong) {
     sayWrong(form, ...wrong);
@@ -100,7 +111,7 @@ function take(form) {
     url: new URL(form.action).pathname,
     who: Number(form.dataset.who),
     fields,
-    shown: `${named}: ${figures.join(" + ")} ${form.dataset.unit || ""}`.trim(),
+    shown: `${named}: ${pressed?.dataset.words ?? `${figures.join(" + ")} ${form.dataset.unit || ""}`}`.trim(),
     made: Date.now(),
   });
   const next = goOn(form, fields);
@@ -262,7 +273,7 @@ document.addEventListener(
   (event) => {
     if (!event.target.matches("form[data-line]")) return;
     event.preventDefault();
-    take(event.target);
+    take(event.target, event.submitter?.dataset.words ? event.submitter : null);
   },
   true,
 );
@@ -271,12 +282,28 @@ document.addEventListener("change", (event) => {
   const form = event.target.closest?.("form[data-path]");
   if (form && event.target.name === "on") form.dataset.waiting = form.dataset.path;
 });
+document.addEventListener("input", (event) => {
+  const form = event.target.closest?.("form[data-path]");
+  if (form && event.target.name === "plot") sayBeside(form);
+});
 document.addEventListener("focusin", (event) => {
   if (event.target.matches("form[data-line]:not([data-path]) input")) event.target.select(); // a new figure takes the old one's place
 });
 document.addEventListener("keydown", (event) => {
   const form = event.target.closest?.("form[data-line]");
   const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+  const why = form?.querySelector(`[data-key="${event.key}"]`);
+  if (why && event.target.matches("[inputmode]") && !event.ctrlKey && !event.metaKey && !event.altKey) {
+    event.preventDefault();
+    why.click();
+    return;
+  }
+  if (form?.dataset.path && step && event.target.tagName === "INPUT" && event.target.type === "text") {
+    const inputs = [...form.querySelectorAll("input[inputmode]")];
+    inputs[inputs.indexOf(event.target) + step]?.focus();
+    event.preventDefault();
+    return;
+  }
   if (!form || !step || forms().length < 2) return;
   const to = forms()[forms().indexOf(form) + step];
   if (to) firstOf(to).focus();
