@@ -41,7 +41,7 @@ demo: .venv/run
 	@$(MANAGE) migrate --verbosity 0
 	@$(MANAGE) load_demo
 	@echo "Evarlo is at http://127.0.0.1:$(PORT)/ (Ctrl-C stops it)"
-	@$(SERVE)
+	@EVARLO_SCALE=$${EVARLO_SCALE-simulated} $(SERVE)
 
 demo-reset: .venv/run
 	@rm -f data/evarlo.sqlite3 data/evarlo.sqlite3-wal data/evarlo.sqlite3-shm

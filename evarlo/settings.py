@@ -20,6 +20,7 @@ SECRET_KEY = kept_secret(DATA / "secret.key")
 DEBUG = os.environ.get("EVARLO_DEBUG") == "1"
 HTTPS = os.environ.get("EVARLO_HTTPS") == "1"
 ALLOWED_HOSTS = os.environ.get("EVARLO_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
+SCALE = os.environ.get("EVARLO_SCALE", "")  # of the weigh-in bench: simulated, socket:HOST:PORT or file:PATH
 CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("EVARLO_ORIGINS", "").split(",") if o]
 
 INSTALLED_APPS = [

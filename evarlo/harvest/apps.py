@@ -5,10 +5,14 @@ class HarvestConfig(AppConfig):
     name = "evarlo.harvest"
 
     def ready(self) -> None:
+        from django.conf import settings
+
         from evarlo.catalogue.models import Trait
+        from evarlo.devices.scale import scale_at
         from evarlo.harvest import queries
         from evarlo.trials.registry import registry
 
+        scale_at(settings.SCALE)  # a setting that names no scale is said at the start
         registry.readings[Trait.Source.PICK] = queries.readings
         registry.fills.append(queries.fills)
         registry.traits.append(queries.picked_traits)

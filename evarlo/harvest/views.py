@@ -8,12 +8,14 @@ from datetime import date
 from typing import Any
 
 from django import forms
+from django.conf import settings
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpResponse
+from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from evarlo.devices.scale import OFF, scale_at
 from evarlo.harvest.classes import classes_of
 from evarlo.harvest.models import PickClass, Picking
 from evarlo.harvest.queries import last_picks, left_to_pick, standing, yields
@@ -43,10 +45,11 @@ from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, Words, day_done
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside, said_on_top
-from evarlo.ui.units import measured, unit_shown
+from evarlo.ui.units import figure_shown, measured, unit_shown
 
 ANSWERS = [(ADD, "Add to it"), (CORRECT, "Correct it")]  # to a second weigh-in of a day
 NOUGHT_KEYS: dict[str, str] = {Picking.Nought.NOTHING: "o", Picking.Nought.UNRIPE: "r", Picking.Nought.MISSED: "x"}
+NOTHING_KG = 0.005  # below which nothing lies on the scale
 SHOWN = 25  # weigh-ins in the list before all are asked for
 
 
@@ -214,6 +217,15 @@ def anyway(request: PersonRequest, slug: str) -> HttpResponse:
     return redirect("harvest:pick", slug)
 
 
+@may("pick")
+def on_scale(request: PersonRequest, slug: str) -> JsonResponse:  # noqa: ARG001
+    """What lies on the bench scale now, in the unit of whoever asks; the bench of every trial has the same."""
+    scale = scale_at(settings.SCALE)
+    found = scale.now() if scale else OFF
+    shown = None if found.kg is None else figure_shown(found.kg, "kg", 3)
+    return JsonResponse({"figure": shown, "state": found.state, "empty": found.kg is not None and abs(found.kg) < NOTHING_KG})
+
+
 def _standing(trial: Trial, key: str) -> Picking:
     try:
         return standing(trial).select_related("plot").get(pk=key)
@@ -275,4 +287,6 @@ def _bench(
         "beside_now": beside_in_words(last[waiting[0].pk], seasons.get(waiting[0].pk)) if waiting and waiting[0].pk in last else "",
         "noughts": [(key, words, NOUGHT_KEYS[key]) for key, words in Picking.Nought.choices],
         "classed": form.classes,
+        "scale": bool(settings.SCALE),
+        "simulated": settings.SCALE == "simulated",
     }

@@ -40,6 +40,7 @@ SHELL = (
     "ui/js/forms.js",
     "ui/js/notice.js",
     "ui/js/lines.js",
+    "ui/js/scale.js",
     "ui/js/stations.js",
     "ui/js/tray.js",
     "ui/js/queue.js",
