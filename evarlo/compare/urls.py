@@ -4,6 +4,7 @@ from evarlo.compare import views
 
 app_name = "compare"
 urlpatterns = [
+    path("compare/flow/", views.flow, name="flow"),
     path("compare/years/", views.years, name="years"),
     path("compare/", views.compare_page, name="compare"),
     path("compare/working/", views.working, name="working"),

@@ -10,10 +10,12 @@ from django.shortcuts import render
 
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison, EntryResult
+from evarlo.compare.flow import flow_of
 from evarlo.compare.queries import compare, guard_of, over_years, said_of
 from evarlo.compare.words import (
     bars_in_words,
     depends_in_words,
+    flow_in_words,
     levels_in_words,
     misled_in_words,
     model_in_words,
@@ -29,6 +31,8 @@ from evarlo.trials.protocol import marks_of
 from evarlo.trials.queries import recorded_traits, traits_with_records
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.comparison import Axis, axis_for, axis_labels, row
+from evarlo.ui.draw.progress import ProgressLine, progress
+from evarlo.ui.units import unit_shown, value_shown
 from trialcore.formats.figures import block_figures
 from trialcore.formats.figures.blocks import plain
 from trialcore.formats.figures.incomplete import alpha_figures
@@ -206,3 +210,28 @@ def harmless(cell: Any) -> Any:
         except ValueError:
             return "'" + cell
     return cell
+
+
+@may("compare")
+def flow(request: PersonRequest, slug: str) -> HttpResponse:
+    """How the harvest came in: curves, and by when half of it was there."""
+    trial = trial_or_404(slug)
+    found = flow_of(trial, request.user)
+    lines = [
+        ProgressLine(
+            e.name,
+            [(r.day, value_shown(r.mean, "kg/m²")) for r in e.curve],
+            e.entry.is_check,
+            [value_shown(r.half, "kg/m²") for r in e.curve] if e.entry.is_check else (),
+            e.entry.pk,
+        )
+        for e in found.entries
+        if e.curve
+    ]
+    said = f"Cumulative marketable yield of {len(lines)} entries"
+    context = {
+        "flow": found,
+        "sentence": flow_in_words(found) if lines else "",
+        "drawing": progress(lines, said, unit=unit_shown("kg/m²")) if lines else "",
+    }
+    return render(request, "compare/flow.html", context | frame(request, trial, "pick", layer="marketable-yield"))

@@ -6,6 +6,8 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from evarlo.compare.analysis import Comparison, EntryResult
+from evarlo.compare.flow import TrialFlow
+from evarlo.ui.templatetags.ui import short_day
 from evarlo.ui.words import fixed, number_word
 
 SURE, MAYBE = 0.05, 0.2  # below the first an interaction is called so, below the second it is not ruled out
@@ -174,3 +176,31 @@ def _nothing_to_set(comparison: Comparison) -> SafeString:
         )
     reasons = format_html_join(" ", "{}", ((said,) for said in comparison.analysis.cannot_say))
     return reasons or SafeString("These values do not let any entry be set against the check.")
+
+
+SAID_FIRST = 2  # entries whose half is told in the first sentence
+
+
+def flow_in_words(flow: TrialFlow) -> SafeString:
+    """By when half of the yield was in, of the entries that differ most surely from the check; the check's own day first."""
+    found = flow.half
+    by_entry = {e.entry.pk: e for e in flow.entries}
+    check = by_entry.get(found.check.pk) if found and found.check else None
+    if found is None or check is None or check.half_on is None:
+        return SafeString("Half of the yield can be dated once the check was picked and the day of sowing is known.")
+    own = format_html("Half of {}’s yield was in by {}.", check.name, short_day(check.half_on))
+    sure = [r for r in found.results if r.difference and r.half and r.beats and r.entry.pk in by_entry]
+    sure.sort(key=lambda r: -abs(r.difference.estimate) if r.difference else 0.0)
+    if not sure:
+        return format_html("{} No entry is surely earlier or later.", own)
+    parts = []
+    for r in sure[:SAID_FIRST]:
+        assert r.difference and r.half
+        days, half_on = r.difference.estimate, by_entry[r.entry.pk].half_on
+        low, high = sorted((abs(days) - r.half, abs(days) + r.half))
+        day = short_day(half_on) if half_on else "no day on record"
+        earlier = "before" if days < 0 else "after"
+        parts.append((r.name, day, fixed(abs(days), 0), fixed(low, 0), fixed(high, 0), earlier, check.name))
+    said = format_html_join(" ", "Half of <strong>{}</strong>’s was in by {}, {} days ({} to {}) {} {}’s.", parts)
+    more = f" {number_word(len(sure) - len(parts))} more differ." if len(sure) > len(parts) else ""
+    return format_html("{} {}{}", said, own, more)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import uuid
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from datetime import date, timedelta
@@ -10,7 +11,7 @@ from django.db.models import Max, Min, QuerySet, Sum
 from django.urls import reverse
 
 from evarlo.catalogue.models import Trait
-from evarlo.harvest.models import Picking
+from evarlo.harvest.models import PickClass, Picking, PickPart
 from evarlo.harvest.stand import stands_over
 from evarlo.harvest.words import part_in_words
 from evarlo.nursery.queries import not_judged, sown_on
@@ -28,6 +29,11 @@ FIGURES: dict[str, Callable[[PlotYield], float | None]] = {
     "piece-weight": lambda y: y.piece_g,
     "marketable-share": lambda y: None if y.marketable_share is None else 100 * y.marketable_share,
     "days-to-first-pick": lambda y: y.days_to_first_pick,
+    "days-to-half-yield": lambda y: y.flow.to_half if y.flow else None,
+    "picking-span": lambda y: y.flow.span if y.flow else None,
+    "picking-evenness": lambda y: None if y.flow is None or y.flow.evenness is None else 100 * y.flow.evenness,
+    "pieces-in-all": lambda y: y.pieces,
+    "overmature-share": lambda y: None if y.overmature_share is None else 100 * y.overmature_share,
 }
 
 
@@ -44,14 +50,21 @@ def yields(trial: Trial) -> dict[int, PlotYield]:
 def _yields(trial: Trial) -> dict[int, PlotYield]:
     picks: dict[int, list[Pick]] = defaultdict(list)
     weighed = standing(trial).exclude(nought=Picking.Nought.MISSED).order_by("on")
-    rows = weighed.values_list("plot_id", "on", "marketable_kg", "cull_kg", "marketable_count", "cull_count")
-    for plot_id, on, good, cull, pieces, culled in rows:
-        picks[plot_id].append(Pick(on, good, cull, pieces, culled))
+    late = _overmature(trial)
+    rows = weighed.values_list("pk", "plot_id", "on", "marketable_kg", "cull_kg", "marketable_count", "cull_count")
+    for pk, plot_id, on, good, cull, pieces, culled in rows:
+        picks[plot_id].append(Pick(on, good, cull, pieces, culled, late.get(pk, 0.0)))
     sown, stand = sown_on(trial), stands_over(trial)
     once = trial.crop.profile.get("picking") == "once over"
     area = areas(trial)
     known = [(pk, taken) for pk, taken in picks.items() if pk in area and pk in stand]  # read one after the other
     return {pk: plot_yield(taken, area[pk], stand[pk], sown.get(pk), once) for pk, taken in known}
+
+
+def _overmature(trial: Trial) -> dict[uuid.UUID, float]:
+    """The kilograms of each weigh-in that were over-mature or oversize."""
+    parts = PickPart.objects.filter(picking__plot__trial=trial, pick_class__reason=PickClass.Reason.OVERMATURE)
+    return dict(parts.values("picking").annotate(kg=Sum("kg")).values_list("picking", "kg").order_by())
 
 
 def areas(trial: Trial) -> dict[int, float]:
@@ -166,7 +179,7 @@ def due(today: date) -> Iterable[Due]:
 def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:
     picked = Criterion.objects.filter(trial__in=trial_ids, trait__source=Trait.Source.PICK)
     having: dict[tuple[int, str], set[int]] = {(pk, "picked"): set() for pk in picked.values_list("trial", flat=True)}
-    rows = Picking.objects.in_force().filter(plot__trial__in=trial_ids)
+    rows = Picking.objects.in_force().filter(plot__trial__in=trial_ids).exclude(nought=Picking.Nought.MISSED)
     for trial_id, plot_id in rows.values_list("plot__trial", "plot").distinct():
         if (trial_id, "picked") in having:
             having[trial_id, "picked"].add(plot_id)

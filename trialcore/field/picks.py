@@ -21,6 +21,7 @@ class Pick:
     cull_kg: float = 0.0
     marketable_count: int | None = None
     cull_count: int | None = None
+    overmature_kg: float = 0.0  # of what was culled
 
 
 @dataclass(frozen=True)
@@ -41,6 +42,11 @@ class PlotYield:
     """Marketable part of all weight picked, 0 to 1."""
     first_pick: date | None
     days_to_first_pick: int | None
+    pieces: int | None
+    """Marketable pieces, where every pick with a weight was counted."""
+    overmature_share: float | None
+    """Over-mature or oversize part of all weight picked, 0 to 1."""
+    flow: Flow | None
 
 
 def plot_yield(picks: Sequence[Pick], area_m2: float | None, stand: Stand, sown: date | None, once: bool = False) -> PlotYield:
@@ -68,6 +74,9 @@ def plot_yield(picks: Sequence[Pick], area_m2: float | None, stand: Stand, sown:
         marketable_share=good / (good + cull) if good + cull > 0 else None,
         first_pick=first,
         days_to_first_pick=days_between(sown, first) if sown and first and sown <= first else None,
+        pieces=pieces if good > 0 and all(p.marketable_count for p in picks if p.marketable_kg > 0) else None,
+        overmature_share=sum(p.overmature_kg for p in picks) / (good + cull) if good + cull > 0 else None,
+        flow=harvest_flow(picks, sown),
     )
 
 

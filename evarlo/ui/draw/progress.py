@@ -23,20 +23,22 @@ class ProgressLine:
     name: str
     points: Sequence[tuple[date, float]]
     is_check: bool = False
+    band: Sequence[float] = ()  # half of what its points are held to, each
+    key: int = 0  # by which it is pointed at
 
 
-def progress(lines: Sequence[ProgressLine], said: str, threshold: float | None = None) -> SafeString:
-    """Draw the lines to one scale, `threshold` (percent) across them."""
+def progress(lines: Sequence[ProgressLine], said: str, threshold: float | None = None, unit: str = "%") -> SafeString:
+    """Draw the lines to one scale in `unit`, `threshold` across them, the band of the check behind."""
     drawn = [x for x in lines if x.points]
     days = [d.toordinal() for x in drawn for d, _ in x.points]
     low, high = min(days), max(days)
-    top = max([v for x in drawn for _, v in x.points] + [threshold or 0.0, 1.0])
+    top = max([v for x in drawn for _, v in x.points] + [threshold or 0.0, 1.0 if unit == "%" else 0.0])
     bottom_y = max(LOWEST, TOP + APART * len(drawn))  # every name has room beside the ends
     end = WIDTH - 24 - LETTER * min(LONGEST, max(len(x.name) for x in drawn))
     across, up = Scale(low, high if high > low else low + 1, LEFT, end), Scale(0, top, bottom_y, TOP)
     ticks = up.ticks(4)
     step = ticks[1] - ticks[0] if len(ticks) > 1 else 1
-    levels = ((LEFT, f"{up(t):.1f}", end, LEFT - 7, f"{up(t) + 4:.1f}", f"{tick_text(t, step)} %") for t in ticks)
+    levels = ((LEFT, f"{up(t):.1f}", end, LEFT - 7, f"{up(t) + 4:.1f}", f"{tick_text(t, step)} {unit}") for t in ticks)
     dates = sorted({d for x in drawn for d, _ in x.points})
     shown = dates if len(dates) < 8 else dates[:: len(dates) // 6]
     bottom = ((f"{across(d.toordinal()):.1f}", bottom_y + 16, f"{d:%-d %b}") for d in shown)
@@ -58,7 +60,19 @@ def _line(line: ProgressLine, across: Scale, up: Scale) -> SafeString:
     points = [(f"{across(d.toordinal()):.1f}", f"{up(v):.1f}") for d, v in line.points]
     path = "M" + "L".join(f"{x} {y}" for x, y in points)
     dots = format_html_join("", '<circle cx="{}" cy="{}" r="3"/>', points)
-    return format_html('<g class="{}"><path d="{}"/>{}</g>', "check" if line.is_check else "other", path, dots)
+    band = SafeString("")
+    if line.band:
+        upper = [(across(d.toordinal()), up(v + h)) for (d, v), h in zip(line.points, line.band, strict=True)]
+        lower = [(across(d.toordinal()), up(max(0.0, v - h))) for (d, v), h in zip(line.points, line.band, strict=True)]
+        band = format_html('<path class="band" d="M{}z"/>', "L".join(f"{x:.1f} {y:.1f}" for x, y in [*upper, *reversed(lower)]))
+    return format_html(
+        '<g class="{}" data-entry="{}">{}<path d="{}"/>{}</g>',
+        "check" if line.is_check else "other",
+        line.key or "",
+        band,
+        path,
+        dots,
+    )
 
 
 def _names(lines: Sequence[ProgressLine], up: Scale, end: float, lowest: float) -> SafeString:

@@ -1,0 +1,142 @@
+"""How the harvest came in over the season: cumulative curves by entry, and by when half of it was in."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from math import sqrt
+from typing import Any
+
+from evarlo.catalogue.models import Trait
+from evarlo.compare.analysis import Comparison
+from evarlo.compare.queries import compare, guard_of
+from evarlo.harvest.queries import areas, yields
+from evarlo.nursery.queries import sown_on
+from evarlo.trials.models import Entry, Trial
+from evarlo.trials.queries import entry_names, left_out, plots_of
+from trialcore.field.picks import PlotYield
+
+HALF = "days-to-half-yield"
+BAND = 1.96  # standard errors of the mean on either side
+
+
+@dataclass(frozen=True)
+class Running:
+    """An entry's mean cumulative marketable yield (kg/m²) after each day of picking, with the half-width of its band."""
+
+    day: date
+    mean: float
+    half: float
+
+
+@dataclass(frozen=True)
+class EntryFlow:
+    """One entry: its plots' seasons, its curve, and on which day the mean of its plots had half of their yield."""
+
+    entry: Entry
+    name: str
+    seasons: tuple[PlotYield, ...]
+    curve: tuple[Running, ...]
+    half_on: date | None
+
+    def mean(self, figure: str) -> float | None:
+        """The mean of a figure over the plots that have it."""
+        values = [float(v) for s in self.seasons if (v := getattr(s, figure)) is not None]
+        return sum(values) / len(values) if values else None
+
+    @property
+    def total(self) -> float | None:
+        """kg/m²"""
+        return self.mean("kg_per_m2")
+
+    @property
+    def standing(self) -> float | None:
+        """g a plant that stood"""
+        return self.mean("g_per_plant")
+
+    @property
+    def set_out(self) -> float | None:
+        """g a plant that was set out"""
+        return self.mean("g_per_plant_set_out")
+
+    @property
+    def piece(self) -> float | None:
+        """g a piece"""
+        return self.mean("piece_g")
+
+    @property
+    def share(self) -> float | None:
+        """Marketable, %"""
+        share = self.mean("marketable_share")
+        return None if share is None else 100 * share
+
+    @property
+    def first(self) -> date | None:
+        return min((s.first_pick for s in self.seasons if s.first_pick), default=None)
+
+    @property
+    def last(self) -> date | None:
+        return max((s.flow.last for s in self.seasons if s.flow), default=None)
+
+    @property
+    def peak(self) -> date | None:
+        """The day of picking on which its plots together gave most."""
+        before = [0.0, *(r.mean for r in self.curve[:-1])]
+        gained = [(r.mean - so_far, r.day) for so_far, r in zip(before, self.curve, strict=True)]
+        return max(gained)[1] if gained else None
+
+    @property
+    def evenness(self) -> float | None:
+        values = [s.flow.evenness for s in self.seasons if s.flow and s.flow.evenness is not None]
+        return 100 * sum(values) / len(values) if values else None
+
+
+@dataclass(frozen=True)
+class TrialFlow:
+    """Every entry, the highest yield first, and the comparison of the days to half of it; None before anything was picked."""
+
+    entries: tuple[EntryFlow, ...]
+    half: Comparison | None
+
+
+def flow_of(trial: Trial, user: Any) -> TrialFlow:
+    """The flow of a trial's harvest; plots that are left out are not in it."""
+    names, out, seasons, area = entry_names(trial, user), left_out([trial]), yields(trial), areas(trial)
+    by_entry: dict[int, list[int]] = defaultdict(list)
+    entries: dict[int, Entry] = {}
+    for plot in plots_of(trial):
+        if plot.pk in seasons and plot.pk not in out:
+            by_entry[plot.entry_id].append(plot.pk)
+            entries[plot.entry_id] = plot.entry
+    days = sorted({day for pk in seasons if pk not in out and (f := seasons[pk].flow) for day, _ in f.cumulative})
+    sown = sown_on(trial)
+    made = []
+    for pk, plots in by_entry.items():
+        here = [seasons[p] for p in plots]
+        curve = _curve(here, [area[p] for p in plots], days)
+        halves = [(sown[p], s.flow.to_half) for p, s in zip(plots, here, strict=True) if s.flow and s.flow.to_half and p in sown]
+        half_on = None
+        if halves:
+            half_on = min(on for on, _ in halves) + timedelta(days=round(sum(d for _, d in halves) / len(halves)))
+        made.append(EntryFlow(entries[pk], names[pk], tuple(here), curve, half_on))
+    made.sort(key=lambda e: -(e.curve[-1].mean if e.curve else 0.0))
+    half = compare(trial, Trait.objects.get(key=HALF), user, guard_of(trial)) if days else None
+    return TrialFlow(tuple(made), half)
+
+
+def _curve(seasons: Sequence[PlotYield], area: Sequence[float], days: Sequence[date]) -> tuple[Running, ...]:
+    """The mean over plots of what was in by each day, by the square metre; a plot gives what it gave until then."""
+    made = []
+    for day in days:
+        values = [_by(s, day) / a for s, a in zip(seasons, area, strict=True) if a]
+        mean = sum(values) / len(values)
+        spread = sqrt(sum((v - mean) ** 2 for v in values) / (len(values) - 1) / len(values)) if len(values) > 1 else 0.0
+        made.append(Running(day, mean, BAND * spread))
+    return tuple(made)
+
+
+def _by(season: PlotYield, day: date) -> float:
+    cumulative = season.flow.cumulative if season.flow else ()
+    return max((kg for on, kg in cumulative if on <= day), default=0.0)
