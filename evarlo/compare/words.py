@@ -201,6 +201,6 @@ def flow_in_words(flow: TrialFlow) -> SafeString:
         day = short_day(half_on) if half_on else "no day on record"
         earlier = "before" if days < 0 else "after"
         parts.append((r.name, day, fixed(abs(days), 0), fixed(low, 0), fixed(high, 0), earlier, check.name))
-    said = format_html_join(" ", "Half of <strong>{}</strong>’s was in by {}, {} days ({} to {}) {} {}’s.", parts)
+    said = format_html_join(" ", "Half of <strong>{}</strong>’s yield was in by {}, {} days ({} to {}) {} {}’s.", parts)
     more = f" {number_word(len(sure) - len(parts))} more differ." if len(sure) > len(parts) else ""
     return format_html("{} {}{}", said, own, more)

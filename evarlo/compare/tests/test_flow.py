@@ -45,8 +45,12 @@ class Flow(TestCase):
 
     def test_the_sentence_names_who_was_surely_earlier_or_later(self) -> None:
         said = flow_in_words(flow_of(self.read(), self.by))
-        self.assertRegex(said, r"Half of <strong>Brakewater</strong>’s was in by [^,]+, 8 days \(\d+ to \d+\) after Corvane’s\.")
-        self.assertRegex(said, r"Half of <strong>Quillet</strong>’s was in by [^,]+, 5 days \(\d+ to \d+\) before Corvane’s\.")
+        self.assertRegex(
+            said, r"Half of <strong>Brakewater</strong>’s yield was in by [^,]+, 8 days \(\d+ to \d+\) after Corvane’s\."
+        )
+        self.assertRegex(
+            said, r"Half of <strong>Quillet</strong>’s yield was in by [^,]+, 5 days \(\d+ to \d+\) before Corvane’s\."
+        )
         self.assertNotIn("OF-17", said)
         self.assertIn(f"Half of Corvane’s yield was in by {SOWN + timedelta(days=55):%-d %b}.", said)
 

@@ -44,10 +44,11 @@ def progress(lines: Sequence[ProgressLine], said: str, threshold: float | None =
     bottom = ((f"{across(d.toordinal()):.1f}", bottom_y + 16, f"{d:%-d %b}") for d in shown)
     line = format_html('<path class="threshold" d="M{} {}H{}"/>', LEFT, f"{up(threshold):.1f}", end) if threshold else ""
     return format_html(
-        '<svg class="progress" viewBox="0 0 {} {}" role="img" aria-label="{}">{}{}{}{}{}</svg>',
+        '<svg class="progress" viewBox="0 0 {} {}" role="img" aria-label="{}">{}{}{}{}{}{}</svg>',
         WIDTH,
         bottom_y + FOOT,
         said,
+        format_html_join("", "{}", ((_band(x, across, up),) for x in drawn if x.band)),
         format_html_join("", '<path class="grid" d="M{} {}H{}"/><text class="end" x="{}" y="{}">{}</text>', levels),
         format_html_join("", '<text x="{}" y="{}">{}</text>', bottom),
         line,
@@ -60,19 +61,15 @@ def _line(line: ProgressLine, across: Scale, up: Scale) -> SafeString:
     points = [(f"{across(d.toordinal()):.1f}", f"{up(v):.1f}") for d, v in line.points]
     path = "M" + "L".join(f"{x} {y}" for x, y in points)
     dots = format_html_join("", '<circle cx="{}" cy="{}" r="3"/>', points)
-    band = SafeString("")
-    if line.band:
-        upper = [(across(d.toordinal()), up(v + h)) for (d, v), h in zip(line.points, line.band, strict=True)]
-        lower = [(across(d.toordinal()), up(max(0.0, v - h))) for (d, v), h in zip(line.points, line.band, strict=True)]
-        band = format_html('<path class="band" d="M{}z"/>', "L".join(f"{x:.1f} {y:.1f}" for x, y in [*upper, *reversed(lower)]))
-    return format_html(
-        '<g class="{}" data-entry="{}">{}<path d="{}"/>{}</g>',
-        "check" if line.is_check else "other",
-        line.key or "",
-        band,
-        path,
-        dots,
-    )
+    kind = "check" if line.is_check else "other"
+    return format_html('<g class="{}" data-entry="{}"><path d="{}"/>{}</g>', kind, line.key or "", path, dots)
+
+
+def _band(line: ProgressLine, across: Scale, up: Scale) -> SafeString:
+    """What a line is held to, behind every line."""
+    upper = [(across(d.toordinal()), up(v + h)) for (d, v), h in zip(line.points, line.band, strict=True)]
+    lower = [(across(d.toordinal()), up(max(0.0, v - h))) for (d, v), h in zip(line.points, line.band, strict=True)]
+    return format_html('<path class="band" d="M{}z"/>', "L".join(f"{x:.1f} {y:.1f}" for x, y in [*upper, *reversed(lower)]))
 
 
 def _names(lines: Sequence[ProgressLine], up: Scale, end: float, lowest: float) -> SafeString:
