@@ -9,7 +9,7 @@ class HarvestConfig(AppConfig):
 
         from evarlo.catalogue.models import Trait
         from evarlo.devices.scale import scale_at
-        from evarlo.harvest import queries
+        from evarlo.harvest import queries, rounds
         from evarlo.trials.registry import registry
 
         scale_at(settings.SCALE)  # a setting that names no scale is said at the start
@@ -19,7 +19,7 @@ class HarvestConfig(AppConfig):
         registry.diary.append(queries.diary)
         registry.spans.append(queries.spans)
         registry.begun.append(queries.begun)
-        registry.due.append(queries.due)
+        registry.due.append(rounds.due)
         registry.borne.append(queries.borne)
         registry.complete.append(queries.complete)
         registry.marks.append(queries.marks)

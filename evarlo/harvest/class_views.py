@@ -9,8 +9,9 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
-from evarlo.harvest.classes import MOST_CLASSES, ClassPlan, keep_classes, usual_classes
+from evarlo.harvest.classes import MOST_CLASSES, ClassPlan, keep_classes, keep_interval, usual_classes
 from evarlo.harvest.models import PickClass
+from evarlo.harvest.rounds import every_days
 from evarlo.harvest.services import keep_crate
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -35,12 +36,16 @@ class ClassesForm(OwnIds):
             self.fields[f"part_{n}"] = forms.ChoiceField(label="Part of", choices=PickClass.Part.choices, required=False)
             self.fields[f"reason_{n}"] = forms.ChoiceField(label="Culled for", choices=PickClass.Reason.choices, required=False)
             self.fields[f"counted_{n}"] = forms.BooleanField(label="Pieces counted", required=False)
+        self.fields["every_days"] = Number(label="Picked every", low=1, high=60, unit="days", whole=True, required=False)
         for field in self.fields.values():
             field.unmarked = True  # type: ignore[attr-defined]
 
     @property
     def rows(self) -> list[list[forms.BoundField]]:
-        return [[self[f"{name}_{n}"] for name in ("name", "kind", "part", "reason", "counted")] for n in ROWS]
+        """As many as are named, and two more."""
+        named = [n for n in ROWS if self[f"name_{n}"].value()]
+        last = min(MOST_CLASSES, max(named, default=0) + 2)
+        return [[self[f"{name}_{n}"] for name in ("name", "kind", "part", "reason", "counted")] for n in range(1, last + 1)]
 
     @property
     def plans(self) -> list[ClassPlan]:
@@ -72,6 +77,8 @@ def classes(request: PersonRequest, slug: str) -> HttpResponse:
     if form.is_valid():
         with said_beside(form):
             keep_classes(trial, form.plans, request.user)
+            if form.cleaned_data["every_days"] != every_days(trial):
+                keep_interval(trial, form.cleaned_data["every_days"], request.user)
             say(request, "The harvest is weighed so from now on.")
             return redirect("harvest:pick", slug)
     return _page(request, trial, form=form)
@@ -96,7 +103,7 @@ def _page(request: PersonRequest, trial: Trial, **given: forms.Form) -> HttpResp
     """The classes as they are, or as the crop proposes them while there are none."""
     there = list(trial.pick_classes.filter(used=True))
     proposed = [ClassPlan(c.name, c.kind, c.part, c.reason, c.counted) for c in there] or usual_classes(trial.crop)
-    initial: dict[str, Any] = {}
+    initial: dict[str, Any] = {"every_days": every_days(trial)}
     for n, plan in enumerate(proposed, start=1):
         initial |= {f"{name}_{n}": getattr(plan, name) for name in ("name", "kind", "part", "reason", "counted")}
     context = {

@@ -8,12 +8,13 @@ from dataclasses import dataclass
 from django.db import transaction
 
 from evarlo.catalogue.models import Crop
-from evarlo.harvest.models import PickClass
+from evarlo.harvest.models import PickClass, PickPlan
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.laying import running_or_refused
 from evarlo.trials.models import Trial
 from evarlo.ui.refused import Refused
+from evarlo.ui.words import counted
 
 Kind, Part, Reason = PickClass.Kind, PickClass.Part, PickClass.Reason
 MOST_CLASSES = 9  # each has its key
@@ -77,3 +78,13 @@ def keep_classes(trial: Trial, plans: Sequence[ClassPlan], by: User) -> None:
         else:
             gone.delete()
     record(trial, by, f"Weighed by: {', '.join(p.name for p in used) or 'marketable and cull'}."[:300])
+
+
+@transaction.atomic
+def keep_interval(trial: Trial, every_days: int | None, by: User) -> None:
+    """How often the trial is picked, from now on; None where it is picked once, or as it comes."""
+    if every_days is None:
+        PickPlan.objects.filter(trial=trial).delete()
+        return
+    PickPlan.objects.update_or_create(trial=trial, defaults={"every_days": every_days})
+    record(trial, by, f"Picked every {counted(every_days, 'day')}.")

@@ -83,6 +83,16 @@ class PickedAnyway(models.Model):
         return f"{self.trial} {self.on}: {self.why}"
 
 
+class PickPlan(models.Model):
+    """How often a trial is picked, where it is picked more than once."""
+
+    trial = models.OneToOneField(Trial, on_delete=models.CASCADE, related_name="pick_plan")
+    every_days = models.PositiveSmallIntegerField()
+
+    def __str__(self) -> str:
+        return f"{self.trial}, every {self.every_days} days"
+
+
 class Picking(models.Model):
     """One weigh-in of one plot: kilograms, and pieces where they were counted, in all and by class where the trial has classes.
     Rows are only ever added; a correction supersedes, a withdrawn row supersedes without putting anything in the place."""

@@ -16,7 +16,7 @@ from evarlo.harvest.stand import stands_over
 from evarlo.harvest.words import part_in_words
 from evarlo.nursery.queries import not_judged, sown_on
 from evarlo.trials.models import Cause, Criterion, Exclusion, Plot, Trial
-from evarlo.trials.registry import DiaryLine, Due, Reading, Readings, Span
+from evarlo.trials.registry import DiaryLine, Reading, Readings, Span
 from evarlo.ui.words import counted
 from evarlo.walks.queries import readings as walk_readings
 from trialcore.field.picks import Pick, PlotYield, plot_yield
@@ -164,16 +164,6 @@ def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     """The first day on which something was picked in each trial."""
     rows = Picking.objects.in_force().filter(plot__trial__in=trial_ids).values("plot__trial")
     return {(row["plot__trial"], "pick"): row["first"] for row in rows.annotate(first=Min("on")).order_by()}
-
-
-def due(today: date) -> Iterable[Due]:
-    """First picks that are near and not begun."""
-    soon = today + timedelta(days=7)
-    trials = Trial.objects.filter(pick_on__lte=soon, decided_at__isnull=True, layout_fixed_at__isnull=False)
-    for trial in trials.exclude(plots__pickings__isnull=False).distinct():
-        if trial.pick_on:
-            url = reverse("harvest:pick", args=[trial.slug])
-            yield Due("Pick", "First pick", trial, counted(trial.plots.count(), "plot"), trial.pick_on, url)
 
 
 def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:

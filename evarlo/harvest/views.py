@@ -19,6 +19,7 @@ from evarlo.devices.scale import OFF, scale_at
 from evarlo.harvest.classes import classes_of
 from evarlo.harvest.models import PickClass, Picking
 from evarlo.harvest.queries import last_picks, left_to_pick, standing, yields
+from evarlo.harvest.rounds import round_in_words
 from evarlo.harvest.services import (
     ADD,
     CORRECT,
@@ -287,6 +288,7 @@ def _bench(
         "beside_now": beside_in_words(last[waiting[0].pk], seasons.get(waiting[0].pk)) if waiting and waiting[0].pk in last else "",
         "noughts": [(key, words, NOUGHT_KEYS[key]) for key, words in Picking.Nought.choices],
         "classed": form.classes,
+        "round": round_in_words(trial),
         "scale": bool(settings.SCALE),
         "simulated": settings.SCALE == "simulated",
     }
