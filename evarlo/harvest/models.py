@@ -6,8 +6,8 @@ from django.conf import settings
 from django.db import models
 
 from evarlo.grounds.models import Site
-from evarlo.trials.models import Plot, Trial
-from evarlo.ui.in_force import Correctable
+from evarlo.trials.models import Entry, Plot, Trial
+from evarlo.ui.in_force import Correctable, Undoable
 
 
 class PickClass(models.Model):
@@ -140,3 +140,49 @@ class PickPart(models.Model):
 
     def __str__(self) -> str:
         return f"{self.pick_class}: {self.kg:g} kg"
+
+
+class StoredLot(models.Model):
+    """Pieces of an entry that were put into store to see how long they keep. `every_days` is how often they are looked at."""
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="stored_lots")
+    entry = models.ForeignKey(Entry, on_delete=models.CASCADE, related_name="stored_lots")
+    plot = models.ForeignKey(Plot, null=True, blank=True, on_delete=models.SET_NULL, related_name="stored_lots")
+    laid_on = models.DateField()
+    pieces = models.PositiveIntegerField()
+    kg = models.FloatField(null=True, blank=True)
+    place = models.CharField(max_length=60, blank=True)  # and its conditions
+    every_days = models.PositiveSmallIntegerField(default=14)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    undone_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Undoable.as_manager()
+
+    class Meta:
+        ordering = ["laid_on", "id"]
+
+    def __str__(self) -> str:
+        return f"{self.entry.code}{f' of plot {self.plot.number}' if self.plot else ''}, {self.laid_on:%-d %b %Y}"
+
+
+class StoreCheck(models.Model):
+    """A look at a stored lot: pieces still sound, and those taken away sound, for cutting or tasting. What is neither was lost."""
+
+    lot = models.ForeignKey(StoredLot, on_delete=models.CASCADE, related_name="checks")
+    on = models.DateField()
+    sound = models.PositiveIntegerField()
+    taken = models.PositiveIntegerField(default=0)
+    cause = models.CharField(max_length=60, blank=True)  # of what was lost
+    kg = models.FloatField(null=True, blank=True)  # of what is sound
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    undone_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Undoable.as_manager()
+
+    class Meta:
+        ordering = ["on", "id"]
+
+    def __str__(self) -> str:
+        return f"{self.lot}, {self.on}: {self.sound} sound"

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from itertools import pairwise
 
-from django.db.models import Count, Max, Q, Sum
+from django.db.models import Count, Exists, Max, OuterRef, Q, Sum
 from django.urls import reverse
 
-from evarlo.harvest.models import PickClass, Picking, PickPart, PickPlan
+from evarlo.harvest.models import PickClass, Picking, PickPart, PickPlan, StoredLot
+from evarlo.harvest.store import looks_due
 from evarlo.trials.models import Trial
 from evarlo.trials.registry import Due
 from evarlo.ui.words import counted
@@ -82,13 +83,17 @@ def round_in_words(trial: Trial) -> str:
 
 
 def due(today: date) -> Iterable[Due]:
-    """First picks that are near and not begun, and those due again by the interval."""
+    """First picks that are near and not begun, those due again by the interval, and what is in store to be looked at."""
     soon = today + timedelta(days=FIRST_WITHIN)
     stands = Q(plots__pickings__superseded_by__isnull=True, plots__pickings__withdrawn=False)
-    trials = Trial.objects.filter(decided_at__isnull=True, layout_fixed_at__isnull=False)
-    near = trials.filter(Q(pick_on__lte=soon) | Q(pick_plan__isnull=False)).select_related("pick_plan")
+    in_store = Exists(StoredLot.objects.in_force().filter(trial=OuterRef("pk")))
+    trials = Trial.objects.filter(decided_at__isnull=True, layout_fixed_at__isnull=False).annotate(keeps=in_store)
+    near = trials.filter(Q(pick_on__lte=soon) | Q(pick_plan__isnull=False) | Q(keeps=True)).select_related("pick_plan")
+    keeping = []
     for trial in near.annotate(last=Max("plots__pickings__on", filter=stands), size=Count("plots", distinct=True)):
         url, plan = reverse("harvest:pick", args=[trial.slug]), getattr(trial, "pick_plan", None)
+        if trial.keeps:
+            keeping.append(trial)
         if trial.last is None and trial.pick_on and trial.pick_on <= soon:
             yield Due("Pick", "First pick", trial, counted(trial.size, "plot"), trial.pick_on, url)
         elif trial.last and plan:
@@ -96,3 +101,5 @@ def due(today: date) -> Iterable[Due]:
             if today - timedelta(days=DONE_AFTER) <= on <= today + timedelta(days=1):
                 what = f"Every {counted(plan.every_days, 'day')}, last on {trial.last:%-d %b}"
                 yield Due("Pick", what, trial, counted(trial.size, "plot"), on, url)
+    if keeping:
+        yield from looks_due(keeping, today)

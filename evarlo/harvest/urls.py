@@ -1,10 +1,14 @@
 from django.urls import path
 
-from evarlo.harvest import class_views, views
+from evarlo.harvest import class_views, store_views, views
 
 app_name = "harvest"
 urlpatterns = [
     path("pick/", views.pick, name="pick"),
+    path("pick/store/", store_views.store, name="store"),
+    path("pick/store/new/", store_views.new_lot, name="new-lot"),
+    path("pick/store/<int:pk>/look/", store_views.look, name="look"),
+    path("pick/store/<int:pk>/undo/", store_views.undo, name="undo-store"),
     path("pick/classes/", class_views.classes, name="classes"),
     path("pick/crate/", class_views.crate, name="crate"),
     path("pick/scale/", views.on_scale, name="scale"),

@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from datetime import date
+
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString
+
 from evarlo.harvest.models import Picking, PickPart
+from evarlo.harvest.store import Stored
 from evarlo.ui.templatetags.ui import short_day
 from evarlo.ui.units import measured
-from evarlo.ui.words import counted
+from evarlo.ui.words import counted, fixed
+from trialcore.analyses.keeping import Keeping
 from trialcore.field.picks import PlotYield
+
+SURE = 0.05
 
 
 def part_in_words(part: PickPart) -> str:
@@ -21,3 +31,33 @@ def beside_in_words(last: Picking, season: PlotYield | None) -> str:
     pieces = f", {counted(last.marketable_count, 'piece')}" if last.marketable_count and not last.nought else ""
     total = f"; {measured(season.marketable_kg, 'kg')} so far" if season else ""
     return f"Last on {short_day(last.on)}: {had}{pieces}{total}."
+
+
+def store_in_words(stored: Sequence[Stored], today: date) -> str:
+    """What is in store, and how many lots are to be looked at."""
+    if not stored:
+        return "Nothing is in store yet."
+    late = sum(s.next_on is not None and s.next_on <= today for s in stored)
+    said = f"{counted(len(stored), 'lot')} in store with {counted(sum(s.sound for s in stored), 'sound piece')}"
+    return said + (f"; {counted(late, 'lot')} to be looked at." if late else ".")
+
+
+def kept_in_words(found: Keeping | None, names: Mapping[str, str], check: str | None) -> SafeString:
+    """Who keeps longer than the check and who shorter, by how many times, and what the pieces and lots let say."""
+    if found is None:
+        return SafeString("What was seen so far does not tell yet how long they keep.")
+    sure = [d for d in found.vs_check if d.p < SURE]
+    told = format_html_join(
+        " ",
+        "<strong>{}</strong> keeps {} times as long as {} ({} to {}).",
+        ((names[d.entry], fixed(d.ratio, 1), names[check or d.entry], *(fixed(x, 1) for x in d.ratio95)) for d in sure),
+    )
+    over = [names[e.entry] for e in found.entries if not e.lost]
+    still = f" Nothing of {', '.join(over)} is lost yet." if over else ""
+    lots = "" if found.spread else " With one lot of each, how lots differ by themselves is not known."
+    if check is None:
+        return format_html("The check is not in store: nothing is set against it.{}{}", still, lots)
+    if not sure:
+        none = "No entry surely keeps longer or shorter than the check." if found.vs_check else ""
+        return format_html("{}{}{}", none, still, lots)
+    return format_html("{}{}{}", told, still, lots)

@@ -41,7 +41,7 @@ ACTS = {
     "pests": ("watches",),
     "practice": ("trainer",),
     "identity": ("doubts", "boundaries"),
-    "harvest": ("services", "classes"),
+    "harvest": ("services", "classes", "store"),
     "verdicts": ("services",),
     "exchange": ("services",),
     "demo": ("services", "backdating"),

@@ -45,7 +45,8 @@ document.body.addEventListener("ground-changed", () => {
   const ground = document.getElementById("ground");
   const layer = document.getElementById("layer")?.value ?? "";
   const url = `${ground.dataset.url}?phase=${ground.dataset.phase}&layer=${layer}`;
-  htmx.ajax("GET", url, { target: "#ground", swap: "outerHTML" });
+  // Cut off meanwhile: it is drawn anew with the next value that is kept.
+  htmx.ajax("GET", url, { target: "#ground", swap: "outerHTML" }).catch(() => {});
 });
 document.addEventListener("htmx:afterSettle", () => {
   const diary = document.querySelector("#plot [data-chosen]");

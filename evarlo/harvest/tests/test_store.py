@@ -1,0 +1,177 @@
+"""The keeping test: lots put into store and looked at, what is due, and what the page says; shares reckoned by hand."""
+
+from datetime import date, timedelta
+from typing import Any
+
+from django.urls import reverse
+from django.utils import timezone
+
+from evarlo.harvest.models import StoreCheck, StoredLot
+from evarlo.harvest.rounds import due
+from evarlo.harvest.store import LaidIn, Seen, curves_of, kept_of, lay_in, look_at, stored_in
+from evarlo.harvest.words import kept_in_words, store_in_words
+from evarlo.people.models import Role
+from evarlo.testing import world
+from evarlo.testing.pages import TestCase
+from evarlo.trials.models import Trial
+from evarlo.ui.refused import Refused
+
+
+class InStore(TestCase):
+    def setUp(self) -> None:
+        self.by, self.today = world.person(), timezone.localdate()
+        self.made = world.trial(self.by)
+        world.sow(self.made, self.by)
+        self.check, self.other = (self.made.entries.get(cultivar__name=n) for n in ("Corvane", "Quillet"))
+        self.client.force_login(self.by)
+        self.url = reverse("harvest:store", args=[self.made.slug])
+        self.start = self.today - timedelta(days=42)
+
+    def lot(self, entry: Any = None, pieces: int = 20, **more: Any) -> StoredLot:
+        return lay_in(self.made, entry or self.check, None, self.start, LaidIn(pieces, **more), self.by, self.today)
+
+    def look(self, lot: StoredLot, days: int, sound: int, **more: Any) -> StoreCheck:
+        return look_at(lot, self.start + timedelta(days=days), Seen(sound, **more), self.by, self.today)
+
+    def test_a_lot_is_looked_at_and_what_is_missing_was_lost(self) -> None:
+        """Of 20 kg and 20 pieces 9 are left with 7.2 kg: a piece has 80 % of its weight. 2, then 7 were lost; 2 eaten."""
+        lot = self.lot(kg=20.0, place="cellar, 4 °C")
+        self.look(lot, 14, 18, cause="rot")
+        self.look(lot, 28, 9, taken=2, kg=7.2)
+        (stored,) = stored_in(self.made)
+        self.assertEqual((stored.sound, stored.losses, stored.causes), (9, (2, 7), "2 rot, 7 not said"))
+        self.assertAlmostEqual(stored.weight_left or 0.0, 80.0)
+        self.assertEqual(stored.next_on, self.start + timedelta(days=42))
+        # 18 of 20, then 9 of the 16 that were not taken away
+        self.assertEqual(curves_of([stored]), {self.check.code: [(0.0, 1.0), (14.0, 0.9), (28.0, 0.9 * 9 / 16)]})
+
+    def test_what_cannot_be_is_refused_beside_what_was_typed(self) -> None:
+        lot = self.lot()
+        self.look(lot, 14, 18)
+        for days, sound, taken, field in (
+            (14, 17, 0, "on"),
+            (10, 17, 0, "on"),
+            (43, 17, 0, "on"),
+            (20, 19, 0, "sound"),
+            (20, 17, 2, "sound"),
+        ):
+            with self.subTest(days=days, sound=sound), self.assertRaises(Refused) as refused:
+                self.look(lot, days, sound, taken=taken)
+            self.assertEqual(refused.exception.field, field)
+        strange = world.trial(self.by, name="Other").entries.first()
+        for entry, on, pieces in (
+            (strange, self.start, 20),
+            (self.check, self.today + timedelta(days=1), 20),
+            (self.check, self.start, 0),
+        ):
+            with self.subTest(pieces=pieces), self.assertRaises(Refused):
+                lay_in(self.made, entry or self.check, None, on, LaidIn(pieces), self.by, self.today)
+        self.assertEqual((StoredLot.objects.count(), StoreCheck.objects.count()), (1, 1))
+
+    def test_lots_are_due_after_their_interval_until_nothing_is_left(self) -> None:
+        lot = self.lot(every_days=14)
+        first = self.start + timedelta(days=14)
+
+        def asked(on: date) -> list[tuple[str, date, str]]:
+            return [(d.what, d.by, d.amount) for d in due(on) if d.verb == "Look at"]
+
+        self.assertEqual(asked(first - timedelta(days=2)), [])
+        self.assertEqual(asked(first), [("What is in store", first, "1 lot")])
+        self.look(lot, 20, 10)
+        self.assertEqual(asked(first + timedelta(days=7)), [])
+        self.assertEqual([on for _, on, _ in asked(self.today)], [self.start + timedelta(days=34)])
+        self.look(lot, 40, 0)
+        self.assertEqual(asked(self.today + timedelta(days=60)), [])
+
+    def test_the_longer_keeper_is_told_with_its_range(self) -> None:
+        """Losses at the same ranks, all at twice the days: it keeps twice as long, whatever the shape of the distribution."""
+        for _ in range(3):
+            for entry, pace in ((self.check, 1), (self.other, 2)):
+                lot = self.lot(entry, 40)
+                for step, sound in ((5, 36), (10, 22), (15, 8), (20, 2)):
+                    self.look(lot, step * pace, sound)
+        stored = stored_in(self.made)
+        found = kept_of(stored, self.check.code)
+        assert found
+        (against,) = found.vs_check
+        self.assertAlmostEqual(against.ratio, 2.0, places=3)
+        names = {self.check.code: "Corvane", self.other.code: "Quillet"}
+        said = str(kept_in_words(found, names, self.check.code))
+        self.assertIn("<strong>Quillet</strong> keeps 2.0 times as long as Corvane (", said)
+        page = self.client.get(self.url).content.decode()
+        self.assertIn(said, page)
+        self.assertIn("Share still sound of 2 entries", page)
+        half = {e.entry: e.median or 0.0 for e in found.entries}
+        self.assertTrue(10 < half[self.check.code] < 11)  # 22 of 40 on day 10, 8 on day 15
+        self.assertAlmostEqual(half[self.other.code] / half[self.check.code], 2.0, places=3)
+
+    def test_with_nothing_lost_nothing_is_made_up(self) -> None:
+        self.assertIn("Nothing is in store yet.", self.client.get(self.url).content.decode())
+        lot = self.lot()
+        self.assertIsNone(kept_of(stored_in(self.made), self.check.code))
+        self.look(lot, 14, 20)
+        page = self.client.get(self.url).content.decode()
+        self.assertIn("not to be told yet", page)
+        self.assertIn("Nothing of Corvane is lost yet.", page)
+        self.assertEqual(
+            store_in_words(stored_in(self.made), self.today), "1 lot in store with 20 sound pieces; 1 lot to be looked at."
+        )
+
+    def test_without_the_check_nothing_is_set_against_it(self) -> None:
+        lot = self.lot(self.other)
+        self.look(lot, 14, 15)
+        self.assertContains(self.client.get(self.url), "What was seen so far does not tell yet how long they keep.")
+        self.look(lot, 28, 8)
+        self.assertIn("The check is not in store: nothing is set against it.", self.client.get(self.url).content.decode())
+
+    def test_the_page_puts_away_looks_and_takes_back(self) -> None:
+        plot = self.other.plots.all()[0]
+        laid = {
+            "of": f"p{plot.pk}",
+            "on": self.start.isoformat(),
+            "pieces": "25",
+            "kg": "12,5",
+            "place": "clamp",
+            "every_days": "7",
+        }
+        self.assertRedirects(self.client.post(reverse("harvest:new-lot", args=[self.made.slug]), laid), self.url)
+        lot = StoredLot.objects.get()
+        self.assertEqual((lot.entry, lot.plot, lot.pieces, lot.kg, lot.every_days), (self.other, plot, 25, 12.5, 7))
+        look = reverse("harvest:look", args=[self.made.slug, lot.pk])
+        wrong = self.client.post(look, {"on": self.today.isoformat(), "sound": "26"})
+        self.assertContains(wrong, "There were 25 sound pieces.", status_code=422)
+        self.assertContains(wrong, 'value="26"', status_code=422)
+        self.assertRedirects(self.client.post(look, {"on": self.today.isoformat(), "sound": "20", "cause": "rot"}), self.url)
+        self.assertContains(self.client.get(self.url), "5 rot")
+        undo = reverse("harvest:undo-store", args=[self.made.slug, lot.pk])
+        self.client.post(undo)
+        self.assertEqual((StoreCheck.objects.in_force().count(), StoredLot.objects.in_force().count()), (0, 1))
+        self.client.post(undo)
+        self.assertEqual(StoredLot.objects.in_force().count(), 0)
+        self.assertEqual(self.client.post(undo).status_code, 404)
+
+    def test_hostile_and_empty_answers_are_refused_with_what_was_typed(self) -> None:
+        new = reverse("harvest:new-lot", args=[self.made.slug])
+        for typed in (
+            {},
+            {"of": "p0", "pieces": "9" * 40},
+            {"of": "x", "on": "yesterday", "pieces": "-1", "kg": "NaN"},
+            {"of": "e1\x00"},
+        ):
+            with self.subTest(typed=typed):
+                self.assertEqual(self.client.post(new, typed).status_code, 422)
+        self.assertEqual(StoredLot.objects.count(), 0)
+
+    def test_who_may_see_and_do_what(self) -> None:
+        lot = self.lot(self.other, place="beside Quillet")
+        self.look(lot, 14, 10)
+        look = reverse("harvest:look", args=[self.made.slug, lot.pk])
+        Trial.objects.update(blind=True)
+        for role, hidden, posted in ((Role.HELPER, True, 302), (Role.READER, False, 403)):
+            self.client.force_login(world.person(role))
+            page = self.client.get(self.url).content.decode()
+            with self.subTest(role=role):
+                self.assertEqual("Half sound" not in page, hidden)
+                self.assertEqual("Quillet" not in page, hidden)
+                on = self.start + timedelta(days=20)
+                self.assertEqual(self.client.post(look, {"on": on.isoformat(), "sound": "9"}).status_code, posted)
