@@ -12,9 +12,11 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo.backdating import planned_at, signed_at
-from evarlo.demo.world import CHECK, FENNEL
+from evarlo.demo.world import CHECK, FENNEL, KEEPS
 from evarlo.grounds.models import Bed
 from evarlo.harvest.services import Weighed, keep_picking
+from evarlo.harvest.store import LaidIn, lay_in, look_at
+from evarlo.harvest.store import Seen as SeenInStore
 from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import User
@@ -139,6 +141,24 @@ class Season:
                 culled = round(kg * self.rng.uniform(0.03, 0.12), 3)
                 weighed = Weighed(round(kg, 3), max(1, round(1000 * kg / each)), culled, far=True)
                 keep_picking(plot, on, weighed, self.people.helper, self._key(), on)
+
+    def store(self, after_sowing: int, blocks: str) -> None:
+        """Bulbs of some entries go into the cellar, a lot from each of some blocks, and are looked at every ten days."""
+        rng, start = np.random.default_rng(self.seed + 2), self.day(after_sowing)
+        for name, half in KEEPS.items():
+            for block in blocks:
+                plot = self.plot(name, int(block))
+                kept = LaidIn(24, round(24 * TRUTH[name].grams / 1000, 2), "cellar, 3 °C, 95 % humid", 10)
+                lot = lay_in(self.trial, plot.entry, plot, start, kept, self.people.helper, start)
+                luck = half * rng.normal(1, 0.06) / np.log(2) ** (1 / 3)
+                lost_on = luck * rng.weibull(3, kept.pieces)
+                for day in range(10, 61, 10):
+                    sound = int((lost_on > day).sum())
+                    cause = "soft rot" if day > 20 else "dried out"
+                    on, kg = start + timedelta(days=day), round((kept.kg or 0.0) * sound / 24 * (1 - day / 700), 2)
+                    look_at(lot, on, SeenInStore(sound, 0, cause, kg), self.people.helper, on)
+                    if not sound:
+                        break
 
     def decide(self, otherwise: dict[str, tuple[str, str]], on_day: int) -> None:
         """Sign the board, against the suggestion where `otherwise` gives a verdict and its reason."""

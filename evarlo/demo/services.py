@@ -106,7 +106,8 @@ def uneven_season(season: Season) -> None:
     third = season.walk("bolting", 87, season.bolting)
     season.close(first, third)
     season.pick({"3": -20.0, "4": -70.0})
-    season.decide({"Dunnick Late": ("retest", "Keeps three weeks longer in store; worth one more season for that")}, 140)
+    season.store(122, "12")
+    season.decide({"Dunnick Late": ("retest", "Keeps three weeks longer in store; worth one more season for that")}, 190)
 
 
 def running_season(season: Season) -> None:

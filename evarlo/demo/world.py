@@ -48,3 +48,4 @@ FENNEL = (
     Truth("Weir Street", 272, 14, 89, 5.2),
 )
 CHECK = "Corvane"
+KEEPS = {"Corvane": 34, "Pale Anchor": 30, "Harl Quoin": 38, "Dunnick Late": 56}  # days until half of them are lost in store

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -57,7 +58,9 @@ class Stored:
 
     @property
     def next_on(self) -> date | None:
-        """When it is to be looked at again; never once nothing is left."""
+        """When it is to be looked at again; never once nothing is left or the trial is decided."""
+        if self.lot.trial.decided_at:
+            return None
         last = self.checks[-1].on if self.checks else self.lot.laid_on
         return last + timedelta(days=self.lot.every_days) if self.sound else None
 
@@ -70,8 +73,10 @@ class Stored:
     @property
     def causes(self) -> str:
         """What they were lost to, in words."""
-        said = [f"{n} {c.cause or 'not said'}" for n, c in zip(self.losses, self.checks, strict=True) if n]
-        return ", ".join(said)
+        lost: Counter[str] = Counter()
+        for n, check in zip(self.losses, self.checks, strict=True):
+            lost[check.cause or "not said"] += n
+        return ", ".join(f"{n} {cause}" for cause, n in lost.items() if n)
 
     @property
     def weight_left(self) -> float | None:
@@ -138,7 +143,9 @@ def undo_lot(lot: StoredLot) -> None:
 
 def stored_in(trial: Trial) -> list[Stored]:
     """Every lot in store, by the code of its entry."""
-    lots = list(trial.stored_lots.in_force().select_related("entry__cultivar", "plot").order_by("entry__code", "laid_on", "id"))
+    lots = list(
+        trial.stored_lots.in_force().select_related("trial", "entry__cultivar", "plot").order_by("entry__code", "laid_on", "id")
+    )
     checks: dict[int, list[StoreCheck]] = {lot.pk: [] for lot in lots}
     for check in StoreCheck.objects.in_force().filter(lot__in=lots).order_by("on", "id"):
         checks[check.lot_id].append(check)
@@ -168,7 +175,7 @@ def curves_of(stored: Sequence[Stored]) -> dict[str, list[tuple[float, float]]]:
 def looks_due(trials: Sequence[Trial], today: date) -> Iterable[Due]:
     """Lots of some trials that are to be looked at; two statements for any number of them."""
     waiting: dict[int, list[date]] = {}
-    for lot in StoredLot.objects.in_force().filter(trial__in=trials).prefetch_related("checks"):
+    for lot in StoredLot.objects.in_force().filter(trial__in=trials).select_related("trial").prefetch_related("checks"):
         standing = tuple(c for c in lot.checks.all() if c.undone_at is None)
         on = Stored(lot, standing).next_on
         if on and on <= today + timedelta(days=1):

@@ -8,7 +8,7 @@ from django.utils import timezone
 
 from evarlo.harvest.models import StoreCheck, StoredLot
 from evarlo.harvest.rounds import due
-from evarlo.harvest.store import LaidIn, Seen, curves_of, kept_of, lay_in, look_at, stored_in
+from evarlo.harvest.store import LaidIn, Seen, curves_of, kept_of, lay_in, look_at, stored_in, undo_look
 from evarlo.harvest.words import kept_in_words, store_in_words
 from evarlo.people.models import Role
 from evarlo.testing import world
@@ -38,8 +38,11 @@ class InStore(TestCase):
         lot = self.lot(kg=20.0, place="cellar, 4 °C")
         self.look(lot, 14, 18, cause="rot")
         self.look(lot, 28, 9, taken=2, kg=7.2)
+        self.look(lot, 30, 8, cause="rot")
         (stored,) = stored_in(self.made)
-        self.assertEqual((stored.sound, stored.losses, stored.causes), (9, (2, 7), "2 rot, 7 not said"))
+        self.assertEqual((stored.sound, stored.losses, stored.causes), (8, (2, 7, 1), "3 rot, 7 not said"))
+        undo_look(stored.checks[-1])
+        (stored,) = stored_in(self.made)
         self.assertAlmostEqual(stored.weight_left or 0.0, 80.0)
         self.assertEqual(stored.next_on, self.start + timedelta(days=42))
         # 18 of 20, then 9 of the 16 that were not taken away
@@ -80,6 +83,11 @@ class InStore(TestCase):
         self.look(lot, 20, 10)
         self.assertEqual(asked(first + timedelta(days=7)), [])
         self.assertEqual([on for _, on, _ in asked(self.today)], [self.start + timedelta(days=34)])
+        Trial.objects.update(decided_at=timezone.now())
+        self.assertEqual(asked(self.today), [])
+        self.assertEqual(store_in_words(stored_in(Trial.objects.get()), self.today), "1 lot in store with 10 sound pieces.")
+        self.assertNotContains(self.client.get(self.url), "Look at it…")
+        Trial.objects.update(decided_at=None)
         self.look(lot, 40, 0)
         self.assertEqual(asked(self.today + timedelta(days=60)), [])
 

@@ -55,8 +55,9 @@ def _line(line: KeepingLine, across: Scale, up: Scale) -> SafeString:
 
 
 def _names(lines: Sequence[KeepingLine], up: Scale, end: float) -> SafeString:
-    placed, y = [], -99.0
-    for line in sorted(lines, key=lambda x: -x.points[-1][1]):
-        y = max(y + APART, up(100 * line.points[-1][1]) + 4)
+    """Each beside the end of its line, clear of each other; the lowest push the others up rather than leave the drawing."""
+    placed, y = [], BOTTOM + 4.0 + APART
+    for line in sorted(lines, key=lambda x: x.points[-1][1]):
+        y = min(y - APART, up(100 * line.points[-1][1]) + 4)
         placed.append(("check" if line.is_check else "other", end + 8, f"{y:.1f}", line.name[:LONGEST]))
     return format_html_join("", '<text class="start {}" x="{}" y="{}">{}</text>', placed)
