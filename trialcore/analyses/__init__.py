@@ -12,5 +12,6 @@ In this room:
     environments, environment_plots  several places and seasons: stability, interaction, two stages
     spatial, smooth              gradients in the ground: correlated neighbours, a smooth surface
     counts, times, ranks         counts out of a known number; days known to the count; scores by their ranks
+    keeping                      lots in store, lost between two looks: how long entries keep, against the check
     printing                     results as small tables, as a statistician reads them
 """

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import exp, inf, log, sqrt
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -112,8 +112,9 @@ def turnbull(lots: Sequence[LotChecks]) -> list[tuple[float, float]]:
     return made
 
 
-def keeping(lots: Sequence[LotChecks], check: str | None = None, shape: Shape | None = None) -> Keeping:
-    """Compare how entries keep. The `shape` of the distribution is the likelier one where none is given.
+def keeping(lots: Sequence[LotChecks], check: str | None = None, shape: Shape | None = None, lots_alike: bool = False) -> Keeping:
+    """Compare how entries keep. The `shape` of the distribution is the likelier one where none is given; with `lots_alike` pieces
+    count as independent whichever lot they lay in.
 
     Raises ValueError for no lot, days that do not rise from above nought, counts below nought, or more pieces than there were.
     """
@@ -122,7 +123,7 @@ def keeping(lots: Sequence[LotChecks], check: str | None = None, shape: Shape | 
     for lot in lots:
         _checked(lot)
     if shape is None:
-        tried = [keeping(lots, check, s) for s in SHAPES]
+        tried = [keeping(lots, check, s, lots_alike) for s in SHAPES]
         return max(tried, key=lambda found: -inf if found.log_likelihood is None else found.log_likelihood)
     by_entry: dict[str, list[LotChecks]] = {}
     for lot in lots:
@@ -133,7 +134,7 @@ def keeping(lots: Sequence[LotChecks], check: str | None = None, shape: Shape | 
         return Keeping(shape, found, None, None, (), None, None)
     rows = [_rows(lot, told.index(lot.entry)) for lot in lots if lot.entry in told]
     theta, information, likelihood = _fit([r for some in rows for r in some], len(told), shape)
-    spread, df = _spread(rows, theta, len(told), shape)
+    spread, df = (None, None) if lots_alike else _spread(rows, theta, len(told), shape)
     covariance = np.linalg.inv(information) * (spread or 1.0)
     versus = _versus(told, check, theta, covariance, df) if check in told else ()
     return Keeping(shape, found, likelihood, exp(theta[-1]), versus, spread, df)
@@ -307,7 +308,7 @@ def _normal_quantile(p: float) -> float:
     return float(ndtri(p))
 
 
-def lots_from(rows: Sequence[Mapping[str, str]]) -> list[LotChecks]:
+def lots_from(rows: Sequence[Mapping[str, Any]]) -> list[LotChecks]:
     """Lots from lines with `lot`, `entry`, `day`, `sound` and `lost` (day 0 is the start). Raises ValueError for a lot without its
     start, or what is no number."""
     grouped: dict[tuple[str, str], list[tuple[float, int, int]]] = {}

@@ -1,7 +1,10 @@
 """Keeping: interval-censored times of stored lots, against figures computed with other software, and by simulation."""
 
+import contextlib
 import csv
+import io
 import json
+import tempfile
 from math import exp, log
 from pathlib import Path
 from typing import Any
@@ -10,6 +13,7 @@ from unittest import TestCase
 import numpy as np
 
 from trialcore.analyses.keeping import SHAPES, Keeping, LotChecks, keeping, lots_from, turnbull
+from trialcore.formats.cli import main
 from trialcore.tests.surely import surely
 
 DATA = Path(__file__).parent / "data"
@@ -54,6 +58,40 @@ class Reference(TestCase):
             )
             for shape in SHAPES:
                 self.each(shape, keeping(lots, wanted["check"], shape), wanted)
+
+    def test_the_command_line_has_the_same_keys_and_figures(self) -> None:
+        for name in ("keeping_6x3", "keeping_taken_away"):
+            _, wanted = read(name)
+            with contextlib.redirect_stdout(io.StringIO()) as out:
+                self.assertEqual(main(["keeping", str(DATA / f"{name}.csv"), "--check", wanted["check"], "--format", "json"]), 0)
+            found = json.loads(out.getvalue())
+            self.assertEqual(found["totals"], wanted["totals"])
+            for shape in SHAPES:
+                lists = [("per_entry", found[shape]["per_entry"], wanted[shape]["per_entry"])]
+                lists.append(("vs_check", found[shape]["common_scale"]["vs_check"], wanted[shape]["common_scale"]["vs_check"]))
+                for kind, ours, theirs in lists:
+                    self.assertEqual(len(ours), len(theirs))
+                    for own, other in zip(ours, theirs, strict=True):
+                        for key, value in own.items():
+                            with self.subTest(name=name, shape=shape, kind=kind, key=key):
+                                if isinstance(value, str):
+                                    self.assertEqual(value, other[key])
+                                else:
+                                    self.assertAlmostEqual(value, other[key], delta=2e-5 * max(abs(other[key]), 0.05))
+
+    def test_the_command_line_names_what_it_cannot_use(self) -> None:
+        for text, said in (
+            ("lot,entry,day,sound,lost\nL1,A,0,20,0\nL1,A,7,30,0\n", "more than the 20"),
+            ("lot,entry,day,sound,lost\nL1,A,7,30,0\n", "no line of day 0"),
+            ("lot,entry,day,sound,lost\nL1,A,0,20.5,0\n", "expected a whole number"),
+            ("lot,entry,day,sound,lost\n", "expected"),
+        ):
+            with self.subTest(said=said), tempfile.TemporaryDirectory() as folder:
+                file = Path(folder) / "kept.csv"
+                file.write_text(text)
+                with contextlib.redirect_stderr(io.StringIO()) as err:
+                    self.assertEqual(main(["keeping", str(file)]), 2)
+                self.assertIn(said, err.getvalue())
 
     def test_one_lot_an_entry_has_the_standard_errors_of_independent_pieces(self) -> None:
         """As the reference has them against the check, all pieces of an entry taken as one lot."""

@@ -28,7 +28,10 @@ def add_judgements(verbs: Any) -> None:
         help="a column, the smallest difference that matters (below zero where less is better), its weight",
     )
     add_verb(verbs, "seasons", "one verdict over several seasons", "columns entry, season, better_by, se, df", _seasons)
-    add_verb(verbs, "keeping", "how long stored lots stay sound", "columns lot, day, sound, of", _keeping)
+    kept = add_verb(
+        verbs, "keeping", "how long stored lots stay sound", "columns lot, day, sound, of; or with entry, lost", _keeping
+    )
+    kept.add_argument("--check", help="the entry that the others are set against, for a file with entries")
     add_verb(verbs, "outliers", "values to ask about again", "columns entry and value", _outliers)
     selection = verbs.add_parser("selection", help="how many plants to grow to find one that has everything")
     selection.add_argument("--loci", type=int, required=True, help="recessive loci, unlinked")
@@ -198,7 +201,22 @@ def _seasons_text(figures: dict[str, Any]) -> str:
 
 def _keeping(given: argparse.Namespace) -> int:
     from trialcore.field.storage import keeping_curve
+    from trialcore.formats.figures.keeping import keeping_figures
 
+    header = next(iter(read_file(given.file).splitlines()), "")
+    if "entry" in header.split(","):
+        table = read_columns(given.file, ("lot", "entry"), ("day", "sound", "lost"))
+        rows = [
+            {
+                "lot": lot,
+                "entry": table.labels["entry"][i],
+                "day": number_in(table, "day", i),
+                **{n: whole_in(given.file, table, n, i) for n in ("sound", "lost")},
+            }
+            for i, lot in enumerate(table.labels["lot"])
+        ]
+        found = refusing(given.file, lambda: keeping_figures(rows, given.check), "looks at lots from day 0 on")
+        return show(found, given.format, _kept_text)
     table = read_columns(given.file, ("lot",), ("day", "sound", "of"))
     lots: dict[str, list[tuple[float, int, int]]] = {}
     for i, lot in enumerate(table.labels["lot"]):
@@ -220,6 +238,24 @@ def _keeping_text(figures: dict[str, Any]) -> str:
 
     return "\n".join(
         f"{r['lot']}: below 90 % sound {passed(r['days_to_90'])}, below half {passed(r['days_to_50'])}" for r in figures["lots"]
+    )
+
+
+def _kept_text(figures: dict[str, Any]) -> str:
+    shape = figures["likelier"]
+    told = {e["entry"]: e for e in figures[shape]["per_entry"]}
+    lines = [
+        f"{e['entry']}: {e['lost']} of {e['pieces']} lost; "
+        + (f"half sound after {told[e['entry']]['median']:.1f} days" if e["entry"] in told else "half sound: cannot be told")
+        for e in figures["totals"]
+    ]
+    return "\n".join(
+        [f"Times follow the likelier of two distributions: {shape}.", *lines]
+        + [
+            f"{d['entry']} against {d['check']}: {d['ratio']:.2f} times as long, {d['ratio_lower95']:.2f} to "
+            f"{d['ratio_upper95']:.2f}, {p_text(d['p'])}"
+            for d in figures[shape]["vs_check_lots"]
+        ]
     )
 
 
