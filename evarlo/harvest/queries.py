@@ -13,7 +13,8 @@ from django.urls import reverse
 from evarlo.catalogue.models import Trait
 from evarlo.harvest.models import PickClass, Picking, PickPart
 from evarlo.harvest.stand import stands_over
-from evarlo.harvest.words import part_in_words
+from evarlo.harvest.store import stored_in
+from evarlo.harvest.words import look_in_words, part_in_words
 from evarlo.nursery.queries import not_judged, sown_on
 from evarlo.trials.models import Cause, Criterion, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Reading, Readings, Span
@@ -136,6 +137,12 @@ def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
         elif parts := row.parts.all():
             text += f" {'; '.join(part_in_words(p) for p in parts)}."
         yield DiaryLine(row.on, text, str(row.by), 4, hasattr(row, "superseded_by"))
+    for stored in stored_in(plot.trial, plot):
+        lot = stored.lot
+        place = f", {lot.place}" if lot.place else ""
+        yield DiaryLine(lot.laid_on, f"{counted(lot.pieces, 'piece')} put into store{place}.", str(lot.by), 5)
+        for check, lost in zip(stored.checks, stored.losses, strict=True):
+            yield DiaryLine(check.on, look_in_words(check, lost), str(check.by), 5)
 
 
 def weighed(trial_ids: Sequence[int]) -> dict[int, tuple[date, float]]:

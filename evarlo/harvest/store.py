@@ -141,13 +141,12 @@ def undo_lot(lot: StoredLot) -> None:
     StoredLot.objects.in_force().filter(pk=lot.pk).update(undone_at=timezone.now())
 
 
-def stored_in(trial: Trial) -> list[Stored]:
-    """Every lot in store, by the code of its entry."""
-    lots = list(
-        trial.stored_lots.in_force().select_related("trial", "entry__cultivar", "plot").order_by("entry__code", "laid_on", "id")
-    )
+def stored_in(trial: Trial, plot: Plot | None = None) -> list[Stored]:
+    """Every lot in store, by the code of its entry; those of one plot where it is given."""
+    found = trial.stored_lots.in_force().select_related("trial", "entry__cultivar", "plot", "by")
+    lots = list((found.filter(plot=plot) if plot else found).order_by("entry__code", "laid_on", "id"))
     checks: dict[int, list[StoreCheck]] = {lot.pk: [] for lot in lots}
-    for check in StoreCheck.objects.in_force().filter(lot__in=lots).order_by("on", "id"):
+    for check in StoreCheck.objects.in_force().filter(lot__in=lots).select_related("by").order_by("on", "id"):
         checks[check.lot_id].append(check)
     return [Stored(lot, tuple(checks[lot.pk])) for lot in lots]
 

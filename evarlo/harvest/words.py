@@ -8,7 +8,7 @@ from datetime import date
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from evarlo.harvest.models import Picking, PickPart
+from evarlo.harvest.models import Picking, PickPart, StoreCheck
 from evarlo.harvest.store import Stored
 from evarlo.ui.templatetags.ui import short_day
 from evarlo.ui.units import measured
@@ -31,6 +31,13 @@ def beside_in_words(last: Picking, season: PlotYield | None) -> str:
     pieces = f", {counted(last.marketable_count, 'piece')}" if last.marketable_count and not last.nought else ""
     total = f"; {measured(season.marketable_kg, 'kg')} so far" if season else ""
     return f"Last on {short_day(last.on)}: {had}{pieces}{total}."
+
+
+def look_in_words(check: StoreCheck, lost: int) -> str:
+    """What was seen at a look, with what was lost since the one before."""
+    gone = f", {lost} lost{f' ({check.cause})' if check.cause else ''}" if lost else ""
+    taken = f", {check.taken} taken away sound" if check.taken else ""
+    return f"In store: {check.sound} sound{gone}{taken}."
 
 
 def store_in_words(stored: Sequence[Stored], today: date) -> str:

@@ -14,6 +14,7 @@ from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
+from evarlo.trials.queries import diary_of
 from evarlo.ui.refused import Refused
 
 
@@ -157,6 +158,16 @@ class InStore(TestCase):
         self.client.post(undo)
         self.assertEqual(StoredLot.objects.in_force().count(), 0)
         self.assertEqual(self.client.post(undo).status_code, 404)
+
+    def test_the_diary_of_the_plot_tells_it(self) -> None:
+        plot = self.other.plots.select_related("trial").all()[0]
+        lot = lay_in(self.made, self.other, plot, self.start, LaidIn(20, place="clamp"), self.by, self.today)
+        self.look(lot, 14, 15, taken=2, cause="rot")
+        self.lot(self.other)  # of no plot
+        told = [(line.on, line.text) for line in diary_of(plot, True)]
+        self.assertIn((self.start, "20 pieces put into store, clamp."), told)
+        self.assertIn((self.start + timedelta(days=14), "In store: 15 sound, 3 lost (rot), 2 taken away sound."), told)
+        self.assertEqual(sum("into store" in text for _, text in told), 1)
 
     def test_hostile_and_empty_answers_are_refused_with_what_was_typed(self) -> None:
         new = reverse("harvest:new-lot", args=[self.made.slug])
