@@ -13,5 +13,6 @@ In this room:
     spatial, smooth              gradients in the ground: correlated neighbours, a smooth surface
     counts, times, ranks         counts out of a known number; days known to the count; scores by their ranks
     keeping                      lots in store, lost between two looks: how long entries keep, against the check
+    panel                        a tasting: entries over judges, and how far judges agree with each other and themselves
     printing                     results as small tables, as a statistician reads them
 """

@@ -8,5 +8,6 @@ In this room:
     neighbours    the conditions a layout should meet in the ground, and a plain report of those it does not
     bed           beds, plots and plants in metres
     placing       from a layout to plots in real beds
+    serving       in which order judges taste, under which codes
     paths         the numbers on the stakes and the path that is walked
 """

@@ -11,6 +11,7 @@ from trialcore.formats.cli.analysing import add_analyse
 from trialcore.formats.cli.judging import add_judgements
 from trialcore.formats.cli.laying import add_layout
 from trialcore.formats.cli.reckoning import add_reckonings
+from trialcore.formats.cli.tasting import add_tasting
 
 WENT_WELL = 0
 
@@ -23,6 +24,7 @@ def main(arguments: Sequence[str], name: str = "python -m trialcore") -> int:
     add_analyse(verbs)
     add_reckonings(verbs)
     add_judgements(verbs)
+    add_tasting(verbs)
     given = parser.parse_args(arguments)
     try:
         return int(given.run(given))

@@ -1,0 +1,81 @@
+"""`serving` and `panel`: who tastes what in which order, and what the scores say."""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import sys
+from dataclasses import asdict
+from typing import Any
+
+from trialcore.formats.cli.files import guarded, refusing, show
+from trialcore.formats.cli.reckoning import add_verb, number_in, p_text, read_columns
+from trialcore.formats.figures.blocks import Json, block_figures
+
+
+def add_tasting(verbs: Any) -> None:
+    """Put the verbs of this module on the command line."""
+    serving = verbs.add_parser("serving", help="orders and codes of a tasting panel, as CSV")
+    serving.add_argument("--samples", required=True, help="names with commas; one that stands twice is tasted twice")
+    serving.add_argument("--judges", type=int, required=True)
+    serving.add_argument("--seed", type=int, required=True, help="the same seed gives the same plan")
+    serving.set_defaults(run=guarded(_serving))
+    panel = add_verb(verbs, "panel", "what a tasting panel found", "columns judge, entry, value; rep where tasted twice", _panel)
+    panel.add_argument("--check", help="the entry that the others are set against")
+
+
+def _serving(given: argparse.Namespace) -> int:
+    from trialcore.layouts.serving import serving_plan
+
+    names = [n.strip() for n in given.samples.split(",") if n.strip()]
+    plan = refusing("serving", lambda: serving_plan(names, given.judges, given.seed), "a panel that can be served")
+    out = csv.writer(sys.stdout, lineterminator="\n")
+    out.writerow(("judge", "position", "code", "sample"))
+    out.writerows((s.judge, s.position, s.code, s.sample) for s in plan)
+    return 0
+
+
+def _panel(given: argparse.Namespace) -> int:
+    table = read_columns(given.file, ("judge", "entry", "rep"), ("value",), optional=("rep",))
+
+    def reckon() -> Json:
+        from trialcore.analyses.panel import analyse_panel
+
+        values = [number_in(table, "value", i) for i in range(len(table.lines))]
+        found = analyse_panel(table.labels["judge"], table.labels["entry"], values, table.labels.get("rep"))
+        if given.check and given.check not in {m.entry for m in found.blocks.means}:
+            raise ValueError(f"no line has the entry “{given.check}”")
+        whole = block_figures(found.blocks, given.check)
+        kept = ("anova_sequential", "f_entry", "p_entry", "mse", "df_error", "entry_means")
+        agreed = found.concordance
+        return {
+            "check": given.check,
+            "n_judges": len(found.judges),
+            "n_entries": len(found.blocks.means),
+            "anova_judge_as_block": {**{k: whole[k] for k in kept}, "vs_check": whole.get("vs_check", {}).get("table", [])},
+            "rank_test_any_pattern": asdict(found.ranks) if found.ranks else None,
+            "kendall_w": {"w_ties": agreed.w, "chisq": agreed.chi_square, "df": agreed.df, "p": agreed.p} if agreed else None,
+            "judges": [asdict(j) for j in found.judges],
+            "consistency_all": {"pairs": found.pairs, "sd_within": found.sd_within},
+        }
+
+    return show(refusing(given.file, reckon, "scores of two judges or more"), given.format, _panel_text)
+
+
+def _panel_text(figures: Json) -> str:
+    scores, ranks, agreed = figures["anova_judge_as_block"], figures["rank_test_any_pattern"], figures["kendall_w"]
+    lines = [f"{m['entry']}: {m['lsmean']:.2f}" for m in scores["entry_means"] if m["lsmean"] is not None]
+    lines += [
+        f"{d['entry']} against {figures['check']}: {d['estimate']:+.2f}, {p_text(d['p_dunnett'])} (Dunnett)"
+        for d in scores["vs_check"]
+    ]
+    if scores["p_entry"] is not None:
+        lines.append(f"Entries differ by scores, judges as blocks: {p_text(scores['p_entry'])}")
+    if ranks:
+        lines.append(f"Entries differ by ranks within judges: {p_text(ranks['p'])}")
+    if agreed:
+        lines.append(f"Judges agree with W = {agreed['w_ties']:.2f} of 1, {p_text(agreed['p'])}")
+    if figures["consistency_all"]["sd_within"] is not None:
+        spread, pairs = figures["consistency_all"]["sd_within"], figures["consistency_all"]["pairs"]
+        lines.append(f"Two tastings of one sample by one judge differ by {spread:.2f} (SD within, {pairs} pairs)")
+    return "\n".join(lines)
