@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "evarlo.practice",
     "evarlo.identity",
     "evarlo.harvest",
+    "evarlo.tasting",
     "evarlo.compare",
     "evarlo.verdicts",
     "evarlo.exchange",

@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo.backdating import planned_at, signed_at
-from evarlo.demo.world import CHECK, FENNEL, KEEPS
+from evarlo.demo.world import CHECK, FENNEL, KEEPS, SWEET
 from evarlo.grounds.models import Bed
 from evarlo.harvest.services import Weighed, keep_picking
 from evarlo.harvest.store import LaidIn, lay_in, look_at
@@ -20,6 +20,7 @@ from evarlo.harvest.store import Seen as SeenInStore
 from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import User
+from evarlo.tasting.services import PanelPlan, keep_ballot, set_table
 from evarlo.trials.laying import fix_layout
 from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Cause, Plot
@@ -159,6 +160,23 @@ class Season:
                     look_at(lot, on, SeenInStore(sound, 0, cause, kg), self.people.helper, on)
                     if not sound:
                         break
+
+    def taste(self, after_sowing: int, judges: int) -> None:
+        """A panel tastes some entries for sweetness; judges differ in how high they score."""
+        rng = np.random.default_rng(self.seed + 3)
+        plan = PanelPlan(self.day(after_sowing), "Sweetness, raw", "not sweet", "very sweet", judges)
+        entries = list(self.trial.entries.filter(cultivar__name__in=SWEET))
+        panel = set_table(self.trial, plan, entries, self.people.manager, self.seed)
+        high = rng.normal(0, 0.9, judges)
+        dishes = panel.dishes.select_related("entry__cultivar")
+        keep_ballot(
+            panel,
+            {
+                d.code: int(np.clip(round(SWEET[d.entry.cultivar.name] + high[d.judge - 1] + rng.normal(0, 0.9)), 1, 9))
+                for d in dishes
+            },
+            self.people.helper,
+        )
 
     def decide(self, otherwise: dict[str, tuple[str, str]], on_day: int) -> None:
         """Sign the board, against the suggestion where `otherwise` gives a verdict and its reason."""

@@ -107,6 +107,7 @@ def uneven_season(season: Season) -> None:
     season.close(first, third)
     season.pick({"3": -20.0, "4": -70.0})
     season.store(122, "12")
+    season.taste(124, 8)
     season.decide({"Dunnick Late": ("retest", "Keeps three weeks longer in store; worth one more season for that")}, 190)
 
 

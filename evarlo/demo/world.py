@@ -48,4 +48,5 @@ FENNEL = (
     Truth("Weir Street", 272, 14, 89, 5.2),
 )
 CHECK = "Corvane"
+SWEET = {"Corvane": 5.0, "Pale Anchor": 6.6, "Harl Quoin": 4.6, "Quillet": 5.4, "OF-17": 5.2}  # of 9, to a panel
 KEEPS = {"Corvane": 34, "Pale Anchor": 30, "Harl Quoin": 38, "Dunnick Late": 56}  # days until half of them are lost in store

@@ -113,7 +113,8 @@ class Words(forms.CharField):
     """One line of text, its length part of the message."""
 
     def __init__(self, *, most: int, **kwargs: Any) -> None:
-        super().__init__(strip=True, **kwargs)
+        said = {"required": "Nothing was typed. Expected a few words.", **kwargs.pop("error_messages", {})}
+        super().__init__(strip=True, error_messages=said, **kwargs)
         self.most = most
         self.widget.attrs.update(autocomplete="off")
 

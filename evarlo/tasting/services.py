@@ -1,0 +1,85 @@
+"""Acts of a tasting: set the table, keep a ballot, take a panel back."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from django.db import transaction
+from django.utils import timezone
+
+from evarlo.people.models import User
+from evarlo.tasting.models import Dish, Panel, Taste
+from evarlo.trials.laying import running_or_refused
+from evarlo.trials.models import Entry, Trial
+from evarlo.ui.refused import Refused
+from trialcore.layouts.serving import serving_plan
+
+LOWEST, HIGHEST = 1, 9
+MOST_JUDGES, MOST_SAMPLES = 40, 12
+
+
+@dataclass(frozen=True)
+class PanelPlan:
+    """What is tasted, by how many; `doubled` serves the check twice to everyone."""
+
+    on: date
+    subject: str
+    low: str
+    high: str
+    judges: int
+    doubled: bool = True
+
+
+@transaction.atomic
+def set_table(trial: Trial, plan: PanelPlan, entries: Sequence[Entry], by: User, seed: int | None = None) -> Panel:
+    """Draw who gets what under which code. Raises Refused for fewer than two entries, more samples than a palate bears, or a trial
+    that is not running."""
+    running_or_refused(trial, "subject")
+    served = [*entries, *(e for e in entries if plan.doubled and e.is_check)]
+    if len({e.pk for e in entries}) < 2:
+        raise Refused("Expected two entries or more.", "entries")
+    if len(served) > MOST_SAMPLES:
+        raise Refused(f"Found {len(served)} samples. Expected at most {MOST_SAMPLES}: a palate tires.", "entries")
+    drawn = secrets.randbits(40) if seed is None else seed
+    panel = Panel.objects.create(
+        trial=trial, on=plan.on, subject=plan.subject, low=plan.low, high=plan.high, judges=plan.judges, seed=drawn, by=by,
+        at=timezone.now(),
+    )  # fmt: skip
+    keys = {str(e.pk): e for e in entries}
+    dishes = serving_plan([str(e.pk) for e in served], plan.judges, drawn)
+    Dish.objects.bulk_create(
+        Dish(panel=panel, judge=d.judge, position=d.position, entry=keys[d.sample], code=d.code) for d in dishes
+    )
+    return panel
+
+
+@transaction.atomic
+def keep_ballot(panel: Panel, scores: Mapping[int, int], by: User) -> int:
+    """Keep scores by code; one that differs from what stands takes its place, and the old stays on record. Gives how many are new.
+    Raises Refused for a code that is not on this table or a score out of range."""
+    running_or_refused(panel.trial, "scores")
+    dishes = {d.code: d for d in panel.dishes.filter(code__in=scores)}
+    standing = {t.dish_id: t for t in Taste.objects.in_force().select_for_update().filter(dish__panel=panel)}
+    new = 0
+    for code, score in scores.items():
+        if code not in dishes:
+            raise Refused(f"Found code {code}. No dish of this panel has it.", "scores")
+        if not LOWEST <= score <= HIGHEST:
+            raise Refused(f"Found {score}. Expected a whole number from {LOWEST} to {HIGHEST}.", "scores")
+        old = standing.get(dishes[code].pk)
+        if old and old.score == score:
+            continue
+        if old:
+            Taste.objects.in_force().filter(pk=old.pk).update(undone_at=timezone.now())
+        Taste.objects.create(dish=dishes[code], score=score, by=by, at=timezone.now())
+        new += 1
+    return new
+
+
+@transaction.atomic
+def undo_panel(panel: Panel) -> None:
+    """A panel was not held after all; what was scored stays on record."""
+    Panel.objects.in_force().filter(pk=panel.pk).update(undone_at=timezone.now())
