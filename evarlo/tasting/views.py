@@ -18,6 +18,7 @@ from evarlo.tasting.services import HIGHEST, LOWEST, MOST_JUDGES, MOST_SAMPLES, 
 from evarlo.tasting.words import CAUTIONS, found_in_words, judges_in_words, table_in_words
 from evarlo.trials.frame import frame
 from evarlo.trials.holds import holds_in_words, pick_words
+from evarlo.trials.models import Trial
 from evarlo.trials.queries import entry_names
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, OwnIds, Words
@@ -60,16 +61,26 @@ def panels(request: PersonRequest, slug: str) -> HttpResponse:
     """The tastings of a trial, and the form that sets a new table."""
     trial = trial_or_404(slug)
     names = entry_names(trial, request.user)
-    form = PanelForm(names, initial={"on": timezone.localdate(), "judges": 8, "entries": _proposed(list(names))})
-    if request.method == "POST" and allowed(request.user, "plan"):
-        form = PanelForm(names, request.POST)
-        if form.is_valid():
-            d = form.cleaned_data
-            with said_beside(form):
-                plan = PanelPlan(d["on"], d["subject"], d["low"], d["high"], d["judges"], d["doubled"])
-                made = set_table(trial, plan, list(trial.entries.filter(pk__in=d["entries"])), request.user)
-                say(request, f"The table is set for {plan.judges} judges.")
-                return redirect("tasting:panel", slug, made.pk)
+    proposed = {"on": timezone.localdate(), "judges": 8, "entries": _proposed(list(names))}
+    return _panels_page(request, trial, PanelForm(names, initial=proposed))
+
+
+@may("plan")
+@require_POST
+def new(request: PersonRequest, slug: str) -> HttpResponse:
+    trial = trial_or_404(slug)
+    form = PanelForm(entry_names(trial, request.user), request.POST)
+    if form.is_valid():
+        d = form.cleaned_data
+        with said_beside(form):
+            plan = PanelPlan(d["on"], d["subject"], d["low"], d["high"], d["judges"], d["doubled"])
+            made = set_table(trial, plan, list(trial.entries.filter(pk__in=d["entries"])), request.user)
+            say(request, f"The table is set for {plan.judges} judges.")
+            return redirect("tasting:panel", slug, made.pk)
+    return _panels_page(request, trial, form)
+
+
+def _panels_page(request: PersonRequest, trial: Trial, form: PanelForm) -> HttpResponse:
     context = {
         "panels": trial.panels.in_force(),
         "form": form,

@@ -24,7 +24,7 @@ class Tasting(TestCase):
         self.made = world.trial(self.by)
         self.client.force_login(self.by)
         self.entries = list(self.made.entries.order_by("code"))
-        self.url = reverse("tasting:panels", args=[self.made.slug])
+        self.url, self.new = (reverse(f"tasting:{name}", args=[self.made.slug]) for name in ("panels", "new"))
 
     def set(self, judges: int = 4, **changes: Any) -> Panel:
         plan = PanelPlan(self.today, "Sweetness", "none", "very sweet", judges, **changes)
@@ -97,9 +97,9 @@ class Tasting(TestCase):
             {**wanted, "entries": chosen[:1]},
             {"entries": ["x", "9999"]},
         ):
-            self.assertEqual(self.client.post(self.url, typed).status_code, 422)
-        self.assertContains(self.client.post(self.url, {}), "Nothing was typed. Expected a few words.", status_code=422)
-        self.client.post(self.url, {**wanted, "entries": chosen, "doubled": "on"})
+            self.assertEqual(self.client.post(self.new, typed).status_code, 422)
+        self.assertContains(self.client.post(self.new, {}), "Nothing was typed. Expected a few words.", status_code=422)
+        self.client.post(self.new, {**wanted, "entries": chosen, "doubled": "on"})
         panel = Panel.objects.get()
         self.assertEqual((panel.subject, panel.judges, panel.dishes.values("entry").distinct().count()), ("Bitterness", 6, 3))
         self.assertContains(self.client.get(self.url), "Bitterness")
@@ -116,6 +116,7 @@ class Tasting(TestCase):
         code = panel.dishes.all()[0].code
         with self.assertRaises(Refused):
             keep_ballot(Panel.objects.get(), {code: 5}, self.by)
+        self.assertContains(self.post(panel, 1, **{str(code): "5"}), "The verdicts of this season are signed", status_code=422)
 
     def test_nobody_but_the_leader_sees_which_code_is_what(self) -> None:
         panel = self.set()
@@ -127,6 +128,7 @@ class Tasting(TestCase):
             with self.subTest(role=role):
                 self.assertNotIn("for the kitchen only", page)
                 self.assertIn("Judge 1", page)
+                self.assertEqual(self.client.post(self.new, {}).status_code, 403)
                 self.assertEqual(self.post(panel, 1, **{str(panel.dishes.all()[0].code): "5"}).status_code, posted)
 
     def test_a_page_of_many_judges_takes_few_statements(self) -> None:
