@@ -31,7 +31,8 @@ from evarlo.trials.frame import frame
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import entry_names
 from evarlo.trials.views import trial_or_404
-from evarlo.ui.draw.keeping import KeepingLine, curves
+from evarlo.ui.draw.curves import Curve
+from evarlo.ui.draw.keeping import keeping
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import said_beside, said_on_top
@@ -127,7 +128,10 @@ def _page(
     shown = entry_names(trial, request.user)
     by_code = {s.lot.entry.code: shown[s.lot.entry_id] for s in stored}
     found = kept_of(stored, check) if allowed(request.user, "compare") else None
-    lines = [KeepingLine(by_code[code], points, code == check) for code, points in curves_of(stored).items()]
+    lines = [
+        Curve(by_code[code], [(day, 100 * share) for day, share in points], code == check)
+        for code, points in curves_of(stored).items()
+    ]
     rows = []
     for s in stored:
         form = looked[1] if looked and looked[0] == s.lot.pk else LookForm(initial={"on": today}, auto_id=f"look{s.lot.pk}_%s")
@@ -135,7 +139,7 @@ def _page(
     context = {
         "rows": rows,
         "lead": store_in_words(stored, today),
-        "drawing": curves(lines, f"Share still sound of {counted(len(lines), 'entry')}")
+        "drawing": keeping(lines, f"Share still sound of {counted(len(lines), 'entry')}")
         if lines and allowed(request.user, "compare")
         else "",
         "kept": kept_in_words(found, by_code, check) if allowed(request.user, "compare") and lines else "",
