@@ -10,9 +10,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import exp, inf, log, sqrt
+from statistics import NormalDist
 from typing import Any, Literal
 
 import numpy as np
+
+from trialcore.inference import distributions
 
 Shape = Literal["weibull", "lognormal"]
 SHAPES: tuple[Shape, Shape] = ("weibull", "lognormal")
@@ -136,7 +139,7 @@ def keeping(lots: Sequence[LotChecks], check: str | None = None, shape: Shape | 
     theta, information, likelihood = _fit([r for some in rows for r in some], len(told), shape)
     spread, df = (None, None) if lots_alike else _spread(rows, theta, len(told), shape)
     covariance = np.linalg.inv(information) * (spread or 1.0)
-    versus = _versus(told, check, theta, covariance, df) if check in told else ()
+    versus = _versus(told, check, theta, covariance, df) if check is not None and check in told else ()
     return Keeping(shape, found, likelihood, exp(theta[-1]), versus, spread, df)
 
 
@@ -154,9 +157,7 @@ def _spread(rows: Sequence[Sequence[Row]], theta: np.ndarray, entries: int, shap
 
 
 def _quantile(df: int | None) -> float:
-    from scipy.special import stdtrit
-
-    return Z95 if df is None else float(stdtrit(df, 0.975))
+    return Z95 if df is None else distributions.t_quantile(0.975, df)
 
 
 def _checked(lot: LotChecks) -> None:
@@ -199,7 +200,7 @@ def _alone(entry: str, lots: Sequence[LotChecks], shape: Shape) -> EntryKeeping:
     location, scale = float(theta[0]), exp(theta[1])
     quantiles = {}
     for name, p in (("median", 0.5), ("tenth", 0.1)):
-        q = log(-log(1 - p)) if shape == "weibull" else _normal_quantile(p)
+        q = log(-log(1 - p)) if shape == "weibull" else NormalDist().inv_cdf(p)
         grad = np.array([1.0, scale * q])
         at, se = location + scale * q, sqrt(float(grad @ covariance @ grad))
         if at + Z95 * se > MOST_LOG:
@@ -220,19 +221,15 @@ def _alone(entry: str, lots: Sequence[LotChecks], shape: Shape) -> EntryKeeping:
     )
 
 
-def _versus(
-    told: Sequence[str], check: str | None, theta: np.ndarray, covariance: np.ndarray, df: int | None
-) -> tuple[AgainstCheck, ...]:
-    from scipy.special import ndtr, stdtr
-
-    c = told.index(check) if check in told else 0
+def _versus(told: Sequence[str], check: str, theta: np.ndarray, covariance: np.ndarray, df: int | None) -> tuple[AgainstCheck, ...]:
+    c = told.index(check)
     made = []
     for i, entry in enumerate(told):
         if i == c:
             continue
         estimate = float(theta[i] - theta[c])
         se = sqrt(float(covariance[i, i] + covariance[c, c] - 2 * covariance[i, c]))
-        p = 2 * float(ndtr(-abs(estimate) / se) if df is None else stdtr(df, -abs(estimate) / se))
+        p = 2 * NormalDist().cdf(-abs(estimate) / se) if df is None else float(distributions.t_two_sided(estimate / se, df))
         wide = _quantile(df) * se
         made.append(AgainstCheck(entry, estimate, se, p, exp(estimate), (exp(estimate - wide), exp(estimate + wide))))
     return tuple(made)
@@ -300,12 +297,6 @@ def _distribution(z: float, shape: Shape) -> tuple[float, float, float]:
 
     density = exp(-0.5 * z * z) / sqrt(2 * np.pi)
     return float(ndtr(z)), density, -z * density
-
-
-def _normal_quantile(p: float) -> float:
-    from scipy.special import ndtri
-
-    return float(ndtri(p))
 
 
 def lots_from(rows: Sequence[Mapping[str, Any]]) -> list[LotChecks]:

@@ -93,6 +93,15 @@ class Reference(TestCase):
                     self.assertEqual(main(["keeping", str(file)]), 2)
                 self.assertIn(said, err.getvalue())
 
+    def test_the_command_line_knows_entries_whatever_the_sheet(self) -> None:
+        """Semicolons and capitals, as elsewhere."""
+        text = (DATA / "keeping_taken_away.csv").read_text().replace(",", ";").replace("entry", "Entry", 1)
+        with tempfile.TemporaryDirectory() as folder, contextlib.redirect_stdout(io.StringIO()) as out:
+            file = Path(folder) / "kept.csv"
+            file.write_text(text)
+            self.assertEqual(main(["keeping", str(file), "--check", "V01"]), 0)
+        self.assertIn("V01: 30 of 82 lost", out.getvalue())
+
     def test_one_lot_an_entry_has_the_standard_errors_of_independent_pieces(self) -> None:
         """As the reference has them against the check, all pieces of an entry taken as one lot."""
         lots, wanted = read("keeping_6x3")

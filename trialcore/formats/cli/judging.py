@@ -9,7 +9,7 @@ from typing import Any
 from trialcore.formats.cli.files import Unusable, guarded, read_file, refusing, show
 from trialcore.formats.cli.reckoning import add_verb, number_in, p_text, read_columns, whole_in
 from trialcore.formats.plots import Plots, read_plots
-from trialcore.formats.sheet import Problem
+from trialcore.formats.sheet import Problem, lines_of
 
 
 def add_judgements(verbs: Any) -> None:
@@ -203,8 +203,8 @@ def _keeping(given: argparse.Namespace) -> int:
     from trialcore.field.storage import keeping_curve
     from trialcore.formats.figures.keeping import keeping_figures
 
-    header = next(iter(read_file(given.file).splitlines()), "")
-    if "entry" in header.split(","):
+    head = lines_of(read_file(given.file))
+    if not isinstance(head, Problem) and "entry" in (name.casefold() for name in head.header):
         table = read_columns(given.file, ("lot", "entry"), ("day", "sound", "lost"))
         rows = [
             {
