@@ -7,7 +7,7 @@ from django.db import models
 
 from evarlo.grounds.models import Site
 from evarlo.trials.models import Entry, Plot, Trial
-from evarlo.ui.in_force import Correctable, Undoable
+from evarlo.ui.in_force import Correctable, UndoableAct
 
 
 class PickClass(models.Model):
@@ -142,7 +142,7 @@ class PickPart(models.Model):
         return f"{self.pick_class}: {self.kg:g} kg"
 
 
-class StoredLot(models.Model):
+class StoredLot(UndoableAct):
     """Pieces of an entry that were put into store to see how long they keep. `every_days` is how often they are looked at."""
 
     trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="stored_lots")
@@ -153,11 +153,6 @@ class StoredLot(models.Model):
     kg = models.FloatField(null=True, blank=True)
     place = models.CharField(max_length=60, blank=True)  # and its conditions
     every_days = models.PositiveSmallIntegerField(default=14)
-    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
-    undone_at = models.DateTimeField(null=True, blank=True)
-
-    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["laid_on", "id"]
@@ -166,7 +161,7 @@ class StoredLot(models.Model):
         return f"{self.entry.code}{f' of plot {self.plot.number}' if self.plot else ''}, {self.laid_on:%-d %b %Y}"
 
 
-class StoreCheck(models.Model):
+class StoreCheck(UndoableAct):
     """A look at a stored lot: pieces still sound, and those taken away sound, for cutting or tasting. What is neither was lost."""
 
     lot = models.ForeignKey(StoredLot, on_delete=models.CASCADE, related_name="checks")
@@ -175,11 +170,6 @@ class StoreCheck(models.Model):
     taken = models.PositiveIntegerField(default=0)
     cause = models.CharField(max_length=60, blank=True)  # of what was lost
     kg = models.FloatField(null=True, blank=True)  # of what is sound
-    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
-    undone_at = models.DateTimeField(null=True, blank=True)
-
-    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["on", "id"]

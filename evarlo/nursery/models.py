@@ -11,7 +11,7 @@ from django.db.models import Q
 from evarlo.grounds.models import Site
 from evarlo.seeds.models import Lot
 from evarlo.trials.models import Entry, Plot, Trial
-from evarlo.ui.in_force import Correctable, Undoable
+from evarlo.ui.in_force import Correctable, Undoable, UndoableAct
 from trialcore.reckoning.balance import Kind
 
 PERSON = settings.AUTH_USER_MODEL
@@ -197,7 +197,7 @@ class Left(models.TextChoices):
     ANY = "any", "any, without looking"
 
 
-class Happening(models.Model):
+class Happening(UndoableAct):
     """Something that happened to plants of a sowing: counted, lost, thinned, planted. Undone ones stay on record."""
 
     class Whose(models.TextChoices):
@@ -216,12 +216,7 @@ class Happening(models.Model):
     late = models.BooleanField(default=False)  # planted to fill a gap, after the others
     on = models.DateField()
     note = models.CharField(max_length=200, blank=True)
-    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
-    undone_at = models.DateTimeField(null=True, blank=True)
     undone_by = models.ForeignKey(PERSON, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
-
-    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["on", "id"]
@@ -231,7 +226,7 @@ class Happening(models.Model):
         return f"{self.sowing}: {self.plants} {self.kind}"
 
 
-class Tending(models.Model):
+class Tending(UndoableAct):
     """What was done to all plants of a tray, or seen of their roots."""
 
     class What(models.TextChoices):
@@ -246,11 +241,6 @@ class Tending(models.Model):
     what = models.CharField(max_length=10, choices=What.choices)
     on = models.DateField()
     said = models.CharField(max_length=120, blank=True)
-    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
-    undone_at = models.DateTimeField(null=True, blank=True)
-
-    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["on", "id"]
@@ -259,7 +249,7 @@ class Tending(models.Model):
         return f"{self.tray}: {self.get_what_display()}"
 
 
-class BoughtIn(models.Model):
+class BoughtIn(UndoableAct):
     """Plants that were bought for a plot: another source, which stays marked."""
 
     plot = models.ForeignKey(Plot, on_delete=models.CASCADE, related_name="bought_in")
@@ -268,11 +258,6 @@ class BoughtIn(models.Model):
     plants = models.PositiveSmallIntegerField()
     on = models.DateField()
     age_days = models.PositiveSmallIntegerField(null=True, blank=True)  # when planted, as their supplier states
-    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
-    undone_at = models.DateTimeField(null=True, blank=True)
-
-    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["on", "id"]
@@ -281,7 +266,7 @@ class BoughtIn(models.Model):
         return f"{self.plot}: {self.plants} from {self.source}"
 
 
-class StationMark(models.Model):
+class StationMark(UndoableAct):
     """What a person saw at one station of a plot; the newest that is not undone counts. Stations count from nought along rows."""
 
     class What(models.TextChoices):
@@ -296,11 +281,6 @@ class StationMark(models.Model):
     station = models.PositiveSmallIntegerField()
     what = models.CharField(max_length=8, choices=What.choices)
     on = models.DateField()
-    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
-    undone_at = models.DateTimeField(null=True, blank=True)
-
-    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["on", "id"]

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from django.conf import settings
 from django.db import models
 
 from evarlo.trials.models import Entry, Trial
-from evarlo.ui.in_force import Undoable
-
-PERSON = settings.AUTH_USER_MODEL
+from evarlo.ui.in_force import UndoableAct
 
 
-class Panel(models.Model):
+class Panel(UndoableAct):
     """A tasting of a trial's entries for one thing, from `low` (1) to `high` (9) in words. `seed` drew its orders and codes."""
 
     trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="panels")
@@ -21,11 +18,6 @@ class Panel(models.Model):
     high = models.CharField(max_length=30)
     judges = models.PositiveSmallIntegerField()
     seed = models.BigIntegerField()
-    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
-    undone_at = models.DateTimeField(null=True, blank=True)
-
-    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["-on", "-id"]
@@ -51,16 +43,11 @@ class Dish(models.Model):
         return str(self.code)
 
 
-class Taste(models.Model):
-    """The score that a judge gave to a dish, 1 to 9. A corrected one is undone and stays on record."""
+class Taste(UndoableAct):
+    """The score that a judge gave to a dish, 1 to 9, `by` whoever typed it. A corrected one is undone and stays on record."""
 
     dish = models.ForeignKey(Dish, on_delete=models.CASCADE, related_name="tastes")
     score = models.PositiveSmallIntegerField()
-    by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")  # who typed it
-    at = models.DateTimeField()
-    undone_at = models.DateTimeField(null=True, blank=True)
-
-    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["at", "id"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from typing import Self, TypeVar
 
+from django.conf import settings
 from django.db import models
 
 M = TypeVar("M", bound=models.Model)
@@ -15,6 +16,19 @@ class Undoable(models.QuerySet[M]):
 
     def in_force(self) -> Self:
         return self.filter(undone_at__isnull=True)
+
+
+class UndoableAct(models.Model):
+    """An act on record: by whom and when, and when it was undone."""
+
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    undone_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Undoable.as_manager()
+
+    class Meta:
+        abstract = True
 
 
 class Liftable(models.QuerySet[M]):
