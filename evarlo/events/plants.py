@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from evarlo.events.models import Event, Hit
 from evarlo.nursery.models import StationMark
+from evarlo.nursery.queries import marks_in
 from evarlo.trials.models import Trial
 
 What = StationMark.What
@@ -36,7 +37,7 @@ class Lives:
 def marks_by_plot(trial: Trial) -> dict[int, list[StationMark]]:
     """Every mark at a station that stands, the oldest first."""
     found: dict[int, list[StationMark]] = defaultdict(list)
-    for mark in StationMark.objects.in_force().filter(plot__trial=trial).order_by("on", "id"):
+    for mark in marks_in(trial):
         found[mark.plot_id].append(mark)
     return found
 

@@ -29,7 +29,6 @@ class ClassPlan:
     part: str = Part.MAIN
     reason: str = ""
     counted: bool = True
-    used: bool = True
 
 
 def classes_of(trial: Trial) -> list[PickClass]:
@@ -57,18 +56,17 @@ def keep_classes(trial: Trial, plans: Sequence[ClassPlan], by: User) -> None:
     Raises Refused for a signed season, two of one name, more than there are keys, or none that is marketable.
     """
     running_or_refused(trial, "name_1")
-    used = [p for p in plans if p.used]
     folded = [p.name.casefold() for p in plans]
     if twice := next((p.name for p in plans if folded.count(p.name.casefold()) > 1), None):
         raise Refused(f"“{twice}” is named twice. Expected each class once.", "name_1")
-    if len(used) > MOST_CLASSES:
-        raise Refused(f"Found {len(used)} classes. Expected {MOST_CLASSES} at most: each has its key.", "name_1")
-    if used and all(p.kind == Kind.CULL for p in used):
+    if len(plans) > MOST_CLASSES:
+        raise Refused(f"Found {len(plans)} classes. Expected {MOST_CLASSES} at most: each has its key.", "name_1")
+    if plans and all(p.kind == Kind.CULL for p in plans):
         raise Refused("Expected at least one class that is marketable.", "kind_1")
     known = {c.name.casefold(): c for c in trial.pick_classes.all()}
     for rank, p in enumerate(plans, start=1):
         reason = p.reason if p.kind == Kind.CULL else ""
-        figures = {"kind": p.kind, "part": p.part, "reason": reason, "counted": p.counted, "used": p.used, "rank": rank}
+        figures = {"kind": p.kind, "part": p.part, "reason": reason, "counted": p.counted, "used": True, "rank": rank}
         if (there := known.pop(p.name.casefold(), None)) and there.kind != p.kind and there.parts.exists():
             raise Refused(f"“{there.name}” has weights as {there.get_kind_display()}. Give the other a name of its own.", "kind_1")
         PickClass.objects.update_or_create(trial=trial, name=there.name if there else p.name, defaults=figures)
@@ -77,7 +75,7 @@ def keep_classes(trial: Trial, plans: Sequence[ClassPlan], by: User) -> None:
             PickClass.objects.filter(pk=gone.pk).update(used=False, rank=len(plans) + 1)
         else:
             gone.delete()
-    record(trial, by, f"Weighed by: {', '.join(p.name for p in used) or 'marketable and cull'}."[:300])
+    record(trial, by, f"Weighed by: {', '.join(p.name for p in plans) or 'marketable and cull'}."[:300])
 
 
 @transaction.atomic

@@ -11,7 +11,8 @@ from itertools import pairwise
 from django.db.models import Count, Exists, Max, OuterRef, Q, Sum
 from django.urls import reverse
 
-from evarlo.harvest.models import PickClass, Picking, PickPart, PickPlan, StoredLot
+from evarlo.harvest.models import PickClass, PickPart, PickPlan, StoredLot
+from evarlo.harvest.queries import standing
 from evarlo.harvest.store import looks_due
 from evarlo.trials.models import Trial
 from evarlo.trials.registry import Due
@@ -29,9 +30,13 @@ def every_days(trial: Trial) -> int | None:
 
 def next_pick(trial: Trial) -> date | None:
     """The day on which the next pick is due: the interval after the last one."""
-    last = Picking.objects.in_force().filter(plot__trial=trial).aggregate(last=Max("on"))["last"]
     every = every_days(trial)
-    return last + timedelta(days=every) if last and every else None
+    return _next_pick(trial, every) if every else None
+
+
+def _next_pick(trial: Trial, every: int) -> date | None:
+    last = standing(trial).aggregate(last=Max("on"))["last"]
+    return last + timedelta(days=every) if last else None
 
 
 @dataclass(frozen=True)
@@ -49,11 +54,13 @@ def waiting_of(trial: Trial) -> Waiting | None:
     """What waiting costs in this trial; None without an interval, classes, or picks of both kinds. The first pick of all has no
     wait and counts in neither."""
     every = every_days(trial)
-    if every is None:
-        return None
-    rows = Picking.objects.in_force().filter(plot__trial=trial).values("on").order_by("on")
+    return _waiting(trial, every) if every else None
+
+
+def _waiting(trial: Trial, every: int) -> Waiting | None:
+    rows = standing(trial).values("on").order_by("on")
     whole = {r["on"]: r["good"] + r["cull"] for r in rows.annotate(good=Sum("marketable_kg"), cull=Sum("cull_kg"))}
-    parts = PickPart.objects.filter(picking__in=Picking.objects.in_force().filter(plot__trial=trial))
+    parts = PickPart.objects.filter(picking__in=standing(trial))
     late = parts.filter(pick_class__reason=PickClass.Reason.OVERMATURE).values("picking__on").order_by()
     over = {r["picking__on"]: r["kg"] for r in late.annotate(kg=Sum("kg"))}
     sums: dict[bool, list[tuple[float, float]]] = defaultdict(list)
@@ -68,12 +75,13 @@ def waiting_of(trial: Trial) -> Waiting | None:
 
 def round_in_words(trial: Trial) -> str:
     """When the next pick is due, and what waiting longer did; empty without an interval."""
-    every, due_on = every_days(trial), next_pick(trial)
+    every = every_days(trial)
     if every is None:
         return ""
+    due_on = _next_pick(trial, every)
     said = f"Picked every {counted(every, 'day')}"
-    said += f"; the next is due on {due_on:%a} {due_on.day} {due_on:%b}." if due_on else "."
-    cost = waiting_of(trial)
+    said += f"; the next is due on {due_on:%a %-d %b}." if due_on else "."
+    cost = _waiting(trial, every)
     if cost and cost.later > cost.within:
         said += (
             f" After a longer wait {100 * cost.later:.0f} % were over-mature, else {100 * cost.within:.0f} % "

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -89,8 +89,12 @@ def _put(key: uuid.UUID, plot: Plot, on: date, weighed: Weighed, by: User, super
     """Write the row and its classes."""
     now, figures = timezone.now(), kept(weighed) | {"tare_kg": weighed.tare_kg}
     made = Picking.objects.create(id=key, plot=plot, on=on, by=by, at=now, supersedes=supersedes, **figures)
-    PickPart.objects.bulk_create(PickPart(picking=made, pick_class=p.pick_class, kg=p.kg, count=p.count) for p in weighed.parts)
+    _put_parts(made, weighed.parts)
     return made
+
+
+def _put_parts(picking: Picking, parts: Iterable[WeighedPart | PickPart]) -> None:
+    PickPart.objects.bulk_create(PickPart(picking=picking, pick_class=p.pick_class, kg=p.kg, count=p.count) for p in parts)
 
 
 @transaction.atomic
@@ -176,8 +180,7 @@ def withdraw_picking(picking: Picking, by: User) -> None:
     before = picking.supersedes
     told = {"on": before.on, **kept(before)} if before else {"on": picking.on, "marketable_kg": 0, "withdrawn": True}
     made = Picking.objects.create(plot=picking.plot, supersedes=picking, by=by, at=timezone.now(), **told)
-    again = before.parts.all() if before else ()
-    PickPart.objects.bulk_create(PickPart(picking=made, pick_class_id=p.pick_class_id, kg=p.kg, count=p.count) for p in again)
+    _put_parts(made, before.parts.select_related("pick_class") if before else ())
 
 
 @transaction.atomic

@@ -104,12 +104,7 @@ def lay_in(trial: Trial, entry: Entry, plot: Plot | None, on: date, what: LaidIn
         raise Refused("Expected an entry of this trial.", "of")
     if not 1 <= what.pieces <= MOST_PIECES:
         raise Refused(f"Found {what.pieces}. Expected from 1 to {MOST_PIECES} pieces.", "pieces")
-    return StoredLot.objects.create(
-        trial=trial, entry=entry, plot=plot, laid_on=on, by=by, at=timezone.now(), **{k: getattr(what, k) for k in LAID}
-    )
-
-
-LAID = ("pieces", "kg", "place", "every_days")
+    return StoredLot.objects.create(trial=trial, entry=entry, plot=plot, laid_on=on, by=by, at=timezone.now(), **vars(what))
 
 
 @transaction.atomic
@@ -144,7 +139,12 @@ def undo_lot(lot: StoredLot) -> None:
 def stored_in(trial: Trial, plot: Plot | None = None) -> list[Stored]:
     """Every lot in store, by the code of its entry; those of one plot where it is given."""
     found = trial.stored_lots.in_force().select_related("trial", "entry__cultivar", "plot", "by")
-    lots = list((found.filter(plot=plot) if plot else found).order_by("entry__code", "laid_on", "id"))
+    return _with_checks((found.filter(plot=plot) if plot else found).order_by("entry__code", "laid_on", "id"))
+
+
+def _with_checks(found: Iterable[StoredLot]) -> list[Stored]:
+    """Lots with the looks at them that stand, in one more statement."""
+    lots = list(found)
     checks: dict[int, list[StoreCheck]] = {lot.pk: [] for lot in lots}
     for check in StoreCheck.objects.in_force().filter(lot__in=lots).select_related("by").order_by("on", "id"):
         checks[check.lot_id].append(check)
@@ -174,11 +174,9 @@ def curves_of(stored: Sequence[Stored]) -> dict[str, list[tuple[float, float]]]:
 def looks_due(trials: Sequence[Trial], today: date) -> Iterable[Due]:
     """Lots of some trials that are to be looked at; two statements for any number of them."""
     waiting: dict[int, list[date]] = {}
-    for lot in StoredLot.objects.in_force().filter(trial__in=trials).select_related("trial").prefetch_related("checks"):
-        standing = tuple(c for c in lot.checks.all() if c.undone_at is None)
-        on = Stored(lot, standing).next_on
-        if on and on <= today + timedelta(days=1):
-            waiting.setdefault(lot.trial_id, []).append(on)
+    for stored in _with_checks(StoredLot.objects.in_force().filter(trial__in=trials).select_related("trial")):
+        if (on := stored.next_on) and on <= today + timedelta(days=1):
+            waiting.setdefault(stored.lot.trial_id, []).append(on)
     for trial in trials:
         if days := waiting.get(trial.pk):
             url = reverse("harvest:store", args=[trial.slug])

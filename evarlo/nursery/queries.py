@@ -78,18 +78,22 @@ def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     return found
 
 
+def marks_in(trial: Trial) -> QuerySet[StationMark]:
+    """Every mark at a station that stands, the oldest first."""
+    return StationMark.objects.in_force().filter(plot__trial=trial).order_by("on", "id")
+
+
 def station_marks(trial: Trial) -> dict[int, dict[int, StationMark]]:
     """The mark that stands at each station of each plot, by plot id and station."""
     found: dict[int, dict[int, StationMark]] = defaultdict(dict)
-    for mark in StationMark.objects.in_force().filter(plot__trial=trial):
+    for mark in marks_in(trial):
         found[mark.plot_id][mark.station] = mark
     return found
 
 
 def every_mark(trial: Trial) -> list[StationMark]:
-    """Every mark at a station that stands, the oldest first."""
-    rows = StationMark.objects.in_force().filter(plot__trial=trial).order_by("on", "id")
-    return trial.once("station_marks", lambda: list(rows))
+    """Those of `marks_in`, read once a page."""
+    return trial.once("station_marks", lambda: list(marks_in(trial)))
 
 
 def not_judged(trial: Trial) -> dict[int, dict[int, StationMark]]:

@@ -44,10 +44,8 @@ def set_table(trial: Trial, plan: PanelPlan, entries: Sequence[Entry], by: User,
     if len(served) > MOST_SAMPLES:
         raise Refused(f"Found {len(served)} samples. Expected at most {MOST_SAMPLES}: a palate tires.", "entries")
     drawn = secrets.randbits(40) if seed is None else seed
-    panel = Panel.objects.create(
-        trial=trial, on=plan.on, subject=plan.subject, low=plan.low, high=plan.high, judges=plan.judges, seed=drawn, by=by,
-        at=timezone.now(),
-    )  # fmt: skip
+    table = {name: getattr(plan, name) for name in ("on", "subject", "low", "high", "judges")}
+    panel = Panel.objects.create(trial=trial, seed=drawn, by=by, at=timezone.now(), **table)
     keys = {str(e.pk): e for e in entries}
     dishes = serving_plan([str(e.pk) for e in served], plan.judges, drawn)
     Dish.objects.bulk_create(

@@ -41,7 +41,7 @@ class PanelForm(OwnIds):
 
     def __init__(self, names: dict[int, str], *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["entries"].choices = [(str(pk), name) for pk, name in names.items()]  # type: ignore[attr-defined]
+        self.choose_from("entries", [(str(pk), name) for pk, name in names.items()])
 
 
 class BallotForm(OwnIds):
