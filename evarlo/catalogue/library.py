@@ -217,6 +217,181 @@ PICKED: tuple[dict[str, Any], ...] = (
         "matters": 5,
         "method": "Over-mature or oversize weight in percent of all that was picked.",
     },
+    {
+        "key": "in-window-share",
+        "name": "Picked in its window",
+        "kind": "percent",
+        "unit": "%",
+        "decimals": 0,
+        "matters": 5,
+        "method": "Weight that was neither too small nor over-mature, in percent of all that was picked.",
+    },
+    {
+        "key": "size-off-target",
+        "name": "Off the size wanted",
+        "kind": "percent",
+        "unit": "%",
+        "decimals": 0,
+        "direction": "lower",
+        "matters": 5,
+        "method": "How far the mean piece lies outside the weight that was set for the trial, in percent of its nearer end.",
+    },
+    {
+        "key": "side-yield",
+        "name": "Side harvest",
+        "kind": "measure",
+        "unit": "kg/m²",
+        "decimals": 2,
+        "failed_counts_as": 0,
+        "matters": 0.2,
+        "method": "Marketable weight of the side harvest, such as shoots after the heads, by the ground of the plot.",
+    },
+    {
+        "key": "dry-yield",
+        "name": "Dry yield",
+        "kind": "measure",
+        "unit": "kg/m²",
+        "decimals": 3,
+        "failed_counts_as": 0,
+        "matters": 0.05,
+        "method": "What was left to ripen or dry, by the ground of the plot; at the standard moisture where that is set and sampled.",
+    },
+    {
+        "key": "edible-yield",
+        "name": "Edible yield",
+        "kind": "measure",
+        "unit": "kg/m²",
+        "decimals": 2,
+        "failed_counts_as": 0,
+        "matters": 0.3,
+        "method": "Marketable yield times the edible share of the samples that were trimmed.",
+    },
+    {
+        "key": "picking-damage",
+        "name": "Damaged in picking",
+        "kind": "percent",
+        "unit": "%",
+        "decimals": 1,
+        "direction": "lower",
+        "matters": 2,
+        "method": "Weight culled as damaged in picking, in percent of all that was picked.",
+    },
+)
+
+# What is told after the harvest: by samples that are tested, by lots in store, by the time that work took.
+AFTERWARDS: tuple[dict[str, Any], ...] = (
+    {
+        "key": "sugar",
+        "name": "Sugar",
+        "kind": "measure",
+        "source": "test",
+        "unit": "°Brix",
+        "low": 0,
+        "high": 40,
+        "decimals": 1,
+        "matters": 0.5,
+        "method": "Juice of each piece on a refractometer set to nought with clean water; within a day of the pick.",
+    },
+    {
+        "key": "texture",
+        "name": "Firmness",
+        "kind": "measure",
+        "source": "test",
+        "unit": "N",
+        "low": 0,
+        "high": 500,
+        "decimals": 1,
+        "matters": 3,
+        "method": "Force at which an 8 mm plunger breaks through the flesh, at the widest place of each piece.",
+    },
+    {
+        "key": "dry-matter",
+        "name": "Dry matter",
+        "kind": "percent",
+        "source": "test",
+        "unit": "%",
+        "low": 0,
+        "high": 100,
+        "decimals": 1,
+        "matters": 0.5,
+        "method": "Weight of a sample once dried at 70 °C until it stays the same, in percent of that before.",
+    },
+    {
+        "key": "harvest-moisture",
+        "name": "Moisture of the dry harvest",
+        "kind": "percent",
+        "source": "test",
+        "unit": "%",
+        "low": 0,
+        "high": 100,
+        "decimals": 1,
+        "direction": "lower",
+        "method": "What a sample of the dry harvest loses when it is dried at 103 °C, in percent of its weight before.",
+    },
+    {
+        "key": "edible-share",
+        "name": "Edible share",
+        "kind": "percent",
+        "source": "test",
+        "unit": "%",
+        "low": 0,
+        "high": 100,
+        "decimals": 0,
+        "matters": 3,
+        "method": "What is left to eat of a sample once it is trimmed, shelled or peeled, in percent of its weight before.",
+    },
+    {
+        "key": "flesh-colour",
+        "name": "Colour inside",
+        "kind": "score",
+        "source": "test",
+        "low": 1,
+        "high": 9,
+        "matters": 1,
+        "method": "1 is pale, 9 is the deepest the crop has, by one card in one light.",
+    },
+    {
+        "key": "kept-share",
+        "name": "Sound at the market day",
+        "kind": "percent",
+        "source": "store",
+        "unit": "%",
+        "decimals": 0,
+        "matters": 10,
+        "method": "Pieces still sound on the day to which they are to keep, straight between two looks, of those put into store.",
+    },
+    {
+        "key": "store-weight-loss",
+        "name": "Weight lost in store",
+        "kind": "percent",
+        "source": "store",
+        "unit": "%",
+        "decimals": 1,
+        "direction": "lower",
+        "matters": 2,
+        "method": "How much lighter a sound piece was at the market day than when it was put away, straight between two weighings.",
+    },
+    {
+        "key": "work-minutes",
+        "name": "Work on the plot",
+        "kind": "measure",
+        "source": "work",
+        "unit": "min/m²",
+        "decimals": 1,
+        "direction": "lower",
+        "matters": 1,
+        "method": "Minutes of one person at all timed tasks, by the ground of the plot.",
+    },
+    {
+        "key": "picked-an-hour",
+        "name": "Picked an hour",
+        "kind": "measure",
+        "source": "work",
+        "unit": "kg/h",
+        "decimals": 1,
+        "matters": 2,
+        "method": "Marketable weight of the picks that were timed, by the hours of one person that they took.",
+    },
 )
 
 FIRST = tuple({**t, "source": "walk"} for t in WALKED) + tuple({**t, "source": "pick"} for t in PICKED)
@@ -226,6 +401,7 @@ COMMON: dict[str, dict[str, Any]] = {
     "percent": {"kind": "percent", "unit": "%", "low": 0, "high": 100, "direction": "lower", "repeated": True, "matters": 10},
     "affected": {"kind": "affected", "unit": "%", "low": 0, "high": 100, "direction": "lower", "repeated": True, "matters": 10},
     "stage": {"kind": "date", "direction": "lower", "matters": 3},
+    "yes or no": {"kind": "yesno", "low": 0, "high": 1, "repeated": True},
     "measure": {"kind": "measure", "unit": "cm", "low": 0, "high": 500, "decimals": 1, "repeated": True},
     "count": {"kind": "count", "low": 0, "high": 5000, "repeated": True},
 }
@@ -304,6 +480,14 @@ METHODS: tuple[tuple[str, str, str, str, dict[str, Any]], ...] = (
     ("cold-damage", "Cold damage", "1 is none, 9 is dead of it. High is bad.", "score", {"direction": "lower"}),
     ("wilting", "Wilting", "1 is none at noon, 9 is flat all day. High is bad.", "score", {"direction": "lower"}),
     ("leaf-colour", "Leaf colour", "1 is pale yellow, 9 is the darkest green the crop has.", "score", {}),
+    (
+        "still-marketable",
+        "Still marketable",
+        "Whether what stands on the plot could be sold today; walked every few days from the first that is ready.",
+        "yes or no",
+        {},
+    ),
+    ("picking-ease", "Ease of picking", "1 is hidden, prickly or torn off, 9 comes away by itself. High is good.", "score", {}),
     ("standing", "Standing", "1 is flat, 9 is upright. High is good.", "score", {}),
     (
         "width",
@@ -350,9 +534,12 @@ METHODS: tuple[tuple[str, str, str, str, dict[str, Any]], ...] = (
     ),
 )
 
-LATER: tuple[dict[str, Any], ...] = tuple(
-    {"key": key, "name": name, "method": method, "source": "walk", **COMMON.get(base, {}), **more}
-    for key, name, method, base, more in METHODS
+LATER: tuple[dict[str, Any], ...] = (
+    tuple(
+        {"key": key, "name": name, "method": method, "source": "walk", **COMMON.get(base, {}), **more}
+        for key, name, method, base, more in METHODS
+    )
+    + AFTERWARDS
 )
 LIBRARY = FIRST + LATER
 SAMPLED = {"height": 5}  # of the first ones: plants of a plot that are looked at

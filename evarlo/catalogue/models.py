@@ -142,6 +142,9 @@ class Trait(models.Model):
         PICK = "pick", "the picks"
         COURSE = "course", "the course of a walked trait over its rounds"
         WITHIN = "within", "the spread between the plants of a plot"
+        TEST = "test", "samples tested after the pick"
+        STORE = "store", "the keeping test"
+        WORK = "work", "the time that work took"
 
     class Direction(models.TextChoices):
         HIGHER = "higher", "higher is better"

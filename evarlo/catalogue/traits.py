@@ -102,6 +102,22 @@ def add_trait(typed: Mapping[str, Any], crop: Crop | None) -> Trait:
     return Trait.objects.create(key=_free_key(name), **known)
 
 
+@transaction.atomic
+def add_test(typed: Mapping[str, Any]) -> Trait:
+    """Put in a test of one's own that is made on samples after the pick. Raises Refused for a name that is taken, or a range that
+    ends before it begins."""
+    name = typed["name"]
+    if next((t for t in library() if t.name.casefold() == name.casefold()), None):
+        raise Refused(f"“{name}” is in the list already. Expected another name, or use that one.", "name")
+    if typed["high"] <= typed["low"]:
+        raise Refused("Expected a highest value above the lowest.", "high")
+    better = Trait.Direction.LOWER if typed["lower"] else Trait.Direction.HIGHER
+    known = {n: typed[n] for n in ("name", "unit", "method", "low", "high")}
+    return Trait.objects.create(
+        key=_free_key(name), kind=Trait.Kind.MEASURE, source=Trait.Source.TEST, direction=better, decimals=1, **known
+    )
+
+
 def _free_key(name: str) -> str:
     base = f"own-{slugify(name)[:50] or 'trait'}"
     taken = set(Trait.objects.filter(key__startswith=base).values_list("key", flat=True))

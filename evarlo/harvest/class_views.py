@@ -9,9 +9,11 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
-from evarlo.harvest.classes import MOST_CLASSES, ClassPlan, keep_classes, keep_interval, usual_classes
+from evarlo.catalogue.models import Trait
+from evarlo.catalogue.traits import library
+from evarlo.harvest.classes import MOST_CLASSES, ClassPlan, Picked, keep_classes, keep_plan, usual_classes
 from evarlo.harvest.models import PickClass
-from evarlo.harvest.rounds import every_days
+from evarlo.harvest.queries import plan_of
 from evarlo.harvest.services import keep_crate
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -23,6 +25,7 @@ from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside
 
 ROWS = range(1, MOST_CLASSES + 1)
+PLANNED = ("every_days", "first_days", "piece_low_g", "piece_high_g", "standard_moisture")
 
 
 class ClassesForm(OwnIds):
@@ -36,7 +39,16 @@ class ClassesForm(OwnIds):
             self.fields[f"part_{n}"] = forms.ChoiceField(label="Part of", choices=PickClass.Part.choices, required=False)
             self.fields[f"reason_{n}"] = forms.ChoiceField(label="Culled for", choices=PickClass.Reason.choices, required=False)
             self.fields[f"counted_{n}"] = forms.BooleanField(label="Pieces counted", required=False)
-        self.fields["every_days"] = Number(label="Picked every", low=1, high=60, unit="days", whole=True, required=False)
+        self.fields |= {
+            "every_days": Number(label="Picked every", low=1, high=60, unit="days", whole=True, required=False),
+            "first_after": forms.ChoiceField(label="First pick after", required=False),
+            "first_days": Number(label="Days after it", low=0, high=200, unit="days", whole=True, required=False),
+            "piece_low_g": Number(label="A piece weighs at least", low=0.1, high=100_000, unit="g", required=False),
+            "piece_high_g": Number(label="and at most", low=0.1, high=100_000, unit="g", required=False),
+            "standard_moisture": Number(label="Dry harvest at a moisture of", low=0, high=60, unit="%", required=False),
+        }
+        self.stages = {t.key: t for t in library() if t.kind == Trait.Kind.DATE}
+        self.choose_from("first_after", [("", "no stage"), *((key, t.name) for key, t in self.stages.items())])
         for field in self.fields.values():
             field.unmarked = True  # type: ignore[attr-defined]
 
@@ -46,6 +58,13 @@ class ClassesForm(OwnIds):
         named = [n for n in ROWS if self[f"name_{n}"].value()]
         last = min(MOST_CLASSES, max(named, default=0) + 2)
         return [[self[f"{name}_{n}"] for name in ("name", "kind", "part", "reason", "counted")] for n in range(1, last + 1)]
+
+    @property
+    def picked(self) -> Picked:
+        d = self.cleaned_data
+        named = ("every_days", "piece_low_g", "piece_high_g", "standard_moisture")
+        stage = self.stages.get(d["first_after"])
+        return Picked(first_after=stage, first_days=d["first_days"] or 0 if stage else 0, **{n: d[n] for n in named})
 
     @property
     def plans(self) -> list[ClassPlan]:
@@ -77,8 +96,7 @@ def classes(request: PersonRequest, slug: str) -> HttpResponse:
     if form.is_valid():
         with said_beside(form):
             keep_classes(trial, form.plans, request.user)
-            if form.cleaned_data["every_days"] != every_days(trial):
-                keep_interval(trial, form.cleaned_data["every_days"], request.user)
+            keep_plan(trial, form.picked, request.user)
             say(request, "The harvest is weighed so from now on.")
             return redirect("harvest:pick", slug)
     return _page(request, trial, form=form)
@@ -103,7 +121,9 @@ def _page(request: PersonRequest, trial: Trial, **given: forms.Form) -> HttpResp
     """The classes as they are, or as the crop proposes them while there are none."""
     there = list(trial.pick_classes.filter(used=True))
     proposed = [ClassPlan(c.name, c.kind, c.part, c.reason, c.counted) for c in there] or usual_classes(trial.crop)
-    initial: dict[str, Any] = {"every_days": every_days(trial)}
+    picked = plan_of(trial)
+    initial: dict[str, Any] = {name: getattr(picked, name) for name in PLANNED}
+    initial["first_after"] = picked.first_after.key if picked.first_after else ""
     for n, plan in enumerate(proposed, start=1):
         initial |= {f"{name}_{n}": getattr(plan, name) for name in ("name", "kind", "part", "reason", "counted")}
     context = {

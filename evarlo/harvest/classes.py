@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from django.db import transaction
 
-from evarlo.catalogue.models import Crop
+from evarlo.catalogue.models import Crop, Trait
 from evarlo.harvest.models import PickClass, PickPlan
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
@@ -78,11 +78,35 @@ def keep_classes(trial: Trial, plans: Sequence[ClassPlan], by: User) -> None:
     record(trial, by, f"Weighed by: {', '.join(p.name for p in plans) or 'marketable and cull'}."[:300])
 
 
+@dataclass(frozen=True)
+class Picked:
+    """When and how a trial is picked, as typed."""
+
+    every_days: int | None = None
+    first_after: Trait | None = None
+    first_days: int = 0
+    piece_low_g: float | None = None
+    piece_high_g: float | None = None
+    standard_moisture: float | None = None
+
+
 @transaction.atomic
-def keep_interval(trial: Trial, every_days: int | None, by: User) -> None:
-    """How often the trial is picked, from now on; None where it is picked once, or as it comes."""
-    if every_days is None:
-        PickPlan.objects.filter(trial=trial).delete()
+def keep_plan(trial: Trial, picked: Picked, by: User) -> None:
+    """Pick the trial so from now on. Raises Refused for a signed season, or a size wanted that ends before it begins."""
+    running_or_refused(trial, "every_days")
+    low, high = picked.piece_low_g, picked.piece_high_g
+    if low and high and high <= low:
+        raise Refused(f"Found {low:g} to {high:g} g. Expected the heaviest above the lightest.", "piece_high_g")
+    plan = PickPlan.objects.filter(trial=trial).first() or PickPlan(trial=trial)
+    if Picked(**{name: getattr(plan, name) for name in vars(picked)}) == picked:
         return
-    PickPlan.objects.update_or_create(trial=trial, defaults={"every_days": every_days})
-    record(trial, by, f"Picked every {counted(every_days, 'day')}.")
+    PickPlan.objects.update_or_create(trial=trial, defaults=vars(picked))
+    trial.read_anew()
+    said = [f"every {counted(picked.every_days, 'day')}"] if picked.every_days else ["as it comes"]
+    if picked.first_after:
+        said.append(f"first {counted(picked.first_days, 'day')} after {picked.first_after.name.lower()}")
+    if low or high:
+        said.append(f"pieces of {low or 0:g} g and more" if not high else f"pieces of {low or 0:g} to {high:g} g")
+    if picked.standard_moisture is not None:
+        said.append(f"dry harvest at {picked.standard_moisture:g} % moisture")
+    record(trial, by, f"Picked {', '.join(said)}."[:300])

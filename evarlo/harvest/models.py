@@ -5,6 +5,7 @@ import uuid
 from django.conf import settings
 from django.db import models
 
+from evarlo.catalogue.models import Trait
 from evarlo.grounds.models import Site
 from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.ui.in_force import Correctable, UndoableAct
@@ -22,6 +23,7 @@ class PickClass(models.Model):
     class Part(models.TextChoices):
         MAIN = "main", "main harvest"
         SIDE = "side", "side harvest"
+        DRY = "dry", "dry or ripe harvest"
 
     class Reason(models.TextChoices):
         NONE = "", "not said"
@@ -84,10 +86,17 @@ class PickedAnyway(models.Model):
 
 
 class PickPlan(models.Model):
-    """How often a trial is picked, where it is picked more than once."""
+    """When and how a trial is picked: every how many days where it is more than once, and the first time so many days after a stage
+    was seen; what a piece is to weigh, in grams; the moisture (%) to which a dry harvest is brought; the days it is to keep."""
 
     trial = models.OneToOneField(Trial, on_delete=models.CASCADE, related_name="pick_plan")
-    every_days = models.PositiveSmallIntegerField()
+    every_days = models.PositiveSmallIntegerField(null=True, blank=True)
+    first_after = models.ForeignKey(Trait, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")  # a stage
+    first_days = models.PositiveSmallIntegerField(default=0)
+    piece_low_g = models.FloatField(null=True, blank=True)
+    piece_high_g = models.FloatField(null=True, blank=True)
+    standard_moisture = models.FloatField(null=True, blank=True)
+    market_days = models.PositiveSmallIntegerField(null=True, blank=True)
 
     def __str__(self) -> str:
         return f"{self.trial}, every {self.every_days} days"
@@ -111,6 +120,8 @@ class Picking(models.Model):
     cull_count = models.PositiveIntegerField(null=True, blank=True)
     nought = models.CharField(max_length=7, choices=Nought.choices, blank=True)  # why there is no weight
     tare_kg = models.FloatField(default=0)  # taken off each weight that was typed
+    graded_kg = models.FloatField(null=True, blank=True)  # of which the classes were told, where that was a part of the lot
+    graded_se_kg = models.FloatField(default=0)  # of what is marketable, since only a part was graded
     withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
@@ -133,6 +144,8 @@ class PickPart(models.Model):
     pick_class = models.ForeignKey(PickClass, on_delete=models.PROTECT, related_name="parts")
     kg = models.FloatField()
     count = models.PositiveIntegerField(null=True, blank=True)
+    se_kg = models.FloatField(default=0)  # where only some of the lot were graded
+    graded_count = models.PositiveIntegerField(null=True, blank=True)  # of the pieces that were graded
 
     class Meta:
         ordering = ["pick_class__rank", "id"]
@@ -169,6 +182,7 @@ class StoreCheck(UndoableAct):
     sound = models.PositiveIntegerField()
     taken = models.PositiveIntegerField(default=0)
     cause = models.CharField(max_length=60, blank=True)  # of what was lost
+    shrivel = models.PositiveSmallIntegerField(null=True, blank=True)  # of what is sound: 1 is none, 9 is dried up
     kg = models.FloatField(null=True, blank=True)  # of what is sound
 
     class Meta:
@@ -176,3 +190,35 @@ class StoreCheck(UndoableAct):
 
     def __str__(self) -> str:
         return f"{self.lot}, {self.on}: {self.sound} sound"
+
+
+class TestedSample(UndoableAct):
+    """Pieces of a plot that were tested after the pick: what each gave, the value of the sample, and how old it was by then."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    plot = models.ForeignKey(Plot, on_delete=models.PROTECT, related_name="tested_samples")
+    trait = models.ForeignKey(Trait, on_delete=models.PROTECT, related_name="tested_samples")
+    on = models.DateField()
+    hours = models.FloatField()  # from pick to test
+    parts = models.JSONField()  # of each piece its value, or its weight before and after
+    value = models.FloatField()
+
+    class Meta:
+        ordering = ["on", "at"]
+
+    def __str__(self) -> str:
+        return f"{self.plot} {self.on}: {self.trait} {self.value:g}"
+
+
+class TestRule(models.Model):
+    """How old a sample of a trial may be when a trait is tested on it; older ones are kept and left out."""
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="test_rules")
+    trait = models.ForeignKey(Trait, on_delete=models.CASCADE, related_name="+")
+    most_hours = models.FloatField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["trial", "trait"], name="one_test_rule_a_trait")]
+
+    def __str__(self) -> str:
+        return f"{self.trait} within {self.most_hours:g} h"

@@ -7,11 +7,12 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from datetime import date, timedelta
 
-from django.db.models import Max, Min, QuerySet, Sum
+from django.db.models import Exists, Max, Min, OuterRef, Q, QuerySet, Sum
 from django.urls import reverse
 
 from evarlo.catalogue.models import Trait
-from evarlo.harvest.models import PickClass, Picking, PickPart
+from evarlo.harvest.models import PickClass, Picking, PickPart, PickPlan, StoredLot, TestedSample
+from evarlo.harvest.samples import of_plots
 from evarlo.harvest.stand import stands_over
 from evarlo.harvest.store import stored_in
 from evarlo.harvest.words import look_in_words, part_in_words
@@ -20,7 +21,13 @@ from evarlo.trials.models import Cause, Criterion, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Reading, Readings, Span
 from evarlo.ui.words import counted
 from evarlo.walks.queries import readings as walk_readings
+from trialcore.field.moisture import at_standard_moisture
 from trialcore.field.picks import Pick, PlotYield, plot_yield
+
+
+def _percent(share: float | None) -> float | None:
+    return None if share is None else 100 * share
+
 
 # What each picked trait takes from a plot's season.
 FIGURES: dict[str, Callable[[PlotYield], float | None]] = {
@@ -28,19 +35,28 @@ FIGURES: dict[str, Callable[[PlotYield], float | None]] = {
     "marketable-per-plant": lambda y: y.g_per_plant,
     "marketable-per-plant-set-out": lambda y: y.g_per_plant_set_out,
     "piece-weight": lambda y: y.piece_g,
-    "marketable-share": lambda y: None if y.marketable_share is None else 100 * y.marketable_share,
+    "marketable-share": lambda y: _percent(y.marketable_share),
     "days-to-first-pick": lambda y: y.days_to_first_pick,
     "days-to-half-yield": lambda y: y.flow.to_half if y.flow else None,
     "picking-span": lambda y: y.flow.span if y.flow else None,
     "picking-evenness": lambda y: None if y.flow is None or y.flow.evenness is None else 100 * y.flow.evenness,
     "pieces-in-all": lambda y: y.pieces,
-    "overmature-share": lambda y: None if y.overmature_share is None else 100 * y.overmature_share,
+    "overmature-share": lambda y: _percent(y.overmature_share),
+    "in-window-share": lambda y: _percent(y.in_window_share),
+    "picking-damage": lambda y: _percent(y.damaged_share),
+    "side-yield": lambda y: y.side_kg_per_m2,
 }
+WITH_MORE = ("size-off-target", "dry-yield", "edible-yield")  # which need what was set or sampled besides
 
 
 def standing(trial: Trial) -> QuerySet[Picking]:
     """The weigh-ins that count."""
-    return Picking.objects.in_force().filter(plot__trial=trial)
+    return standing_of([trial])
+
+
+def standing_of(trials: Iterable[Trial]) -> QuerySet[Picking]:
+    """The weigh-ins of some trials that count."""
+    return Picking.objects.in_force().filter(plot__trial__in=list(trials))
 
 
 def yields(trial: Trial) -> dict[int, PlotYield]:
@@ -51,10 +67,10 @@ def yields(trial: Trial) -> dict[int, PlotYield]:
 def _yields(trial: Trial) -> dict[int, PlotYield]:
     picks: dict[int, list[Pick]] = defaultdict(list)
     weighed = standing(trial).exclude(nought=Picking.Nought.MISSED).order_by("on")
-    late = _overmature(trial)
-    rows = weighed.values_list("pk", "plot_id", "on", "marketable_kg", "cull_kg", "marketable_count", "cull_count")
-    for pk, plot_id, on, good, cull, pieces, culled in rows:
-        picks[plot_id].append(Pick(on, good, cull, pieces, culled, late.get(pk, 0.0)))
+    apart = _apart(trial)
+    names = ("plot_id", "on", "marketable_kg", "cull_kg", "marketable_count", "cull_count", "graded_se_kg")
+    for pk, plot_id, on, good, cull, pieces, culled, se in weighed.values_list("pk", *names):
+        picks[plot_id].append(Pick(on, good, cull, pieces, culled, grading_se_kg=se, **apart.get(pk, {})))
     sown, stand = sown_on(trial), stands_over(trial)
     once = trial.crop.profile.get("picking") == "once over"
     area = areas(trial)
@@ -62,10 +78,18 @@ def _yields(trial: Trial) -> dict[int, PlotYield]:
     return {pk: plot_yield(taken, area[pk], stand[pk], sown.get(pk), once) for pk, taken in known}
 
 
-def _overmature(trial: Trial) -> dict[uuid.UUID, float]:
-    """The kilograms of each weigh-in that were over-mature or oversize."""
-    parts = PickPart.objects.filter(picking__plot__trial=trial, pick_class__reason=PickClass.Reason.OVERMATURE)
-    return dict(parts.values("picking").annotate(kg=Sum("kg")).values_list("picking", "kg").order_by())
+def _apart(trial: Trial) -> dict[uuid.UUID, dict[str, float]]:
+    """What of each weigh-in was over-mature, undersize, a side harvest or a dry one, in kilograms, as the core names it."""
+    found: dict[uuid.UUID, dict[str, float]] = defaultdict(dict)
+    reason, part = PickClass.Reason, PickClass.Part
+    named: dict[str, str] = {reason.OVERMATURE: "overmature_kg", reason.UNDERSIZE: "undersize_kg", reason.DAMAGED: "damaged_kg"}
+    named |= {part.SIDE: "side_kg", part.DRY: "dry_kg"}
+    rows = PickPart.objects.filter(picking__plot__trial=trial).order_by()
+    for pk, kind, why, of, kg in rows.values_list("picking", "pick_class__kind", "pick_class__reason", "pick_class__part", "kg"):
+        name = named.get(why if kind == PickClass.Kind.CULL else of)
+        if name:
+            found[pk][name] = found[pk].get(name, 0.0) + kg
+    return found
 
 
 def areas(trial: Trial) -> dict[int, float]:
@@ -78,8 +102,9 @@ def areas(trial: Trial) -> dict[int, float]:
 
 def readings(trial: Trial, trait: Trait) -> Readings:
     """A picked trait for every plot that was picked; a plot whose stand failed, or is nought, counts as its cause says."""
-    figure = FIGURES[trait.key]
-    found = {pk: Reading(figure(season)) for pk, season in yields(trial).items()}
+    figure, seasons = FIGURES.get(trait.key), yields(trial)
+    figures = {pk: figure(s) for pk, s in seasons.items()} if figure else _with_more(trial, trait.key, seasons)
+    found = {pk: Reading(number) for pk, number in figures.items()}
     stand = Trait.objects.filter(key="stand").first()
     if stand:
         for pk, seen in walk_readings(trial, stand).items():
@@ -113,10 +138,72 @@ def marks(trial: Trial) -> Iterable[str]:
 
 
 def picked_traits(trial: Trial) -> list[Trait]:
-    """The traits that picks can give, once there is a pick."""
-    if not standing(trial).exists():
-        return []
-    return list(Trait.objects.filter(source=Trait.Source.PICK, key__in=FIGURES))
+    """The traits that picks can give, once there is a pick, what samples and lots in store tell; what is told by class only where
+    the trial has one for it. Two statements."""
+    told = _told(trial)
+    wanted = Q(pk__in=TestedSample.objects.in_force().filter(plot__trial=trial).values("trait"))
+    if told["picked"]:
+        keys = [key for key in (*FIGURES, *WITH_MORE) if told.get(key, True)]
+        wanted |= Q(source=Trait.Source.PICK, key__in=keys)
+    if told["stored"]:
+        wanted |= Q(source=Trait.Source.STORE)
+    return list(Trait.objects.filter(wanted))
+
+
+def _told(trial: Trial) -> dict[str, bool]:
+    """What there is to tell, and which of the traits by class, size or sample."""
+    me = {"trial": OuterRef("pk")}
+    classes, plans = PickClass.objects.filter(**me), PickPlan.objects.filter(**me)
+    samples = TestedSample.objects.in_force().filter(plot__trial=OuterRef("pk"))
+    reason, part = PickClass.Reason, PickClass.Part
+    asked = {
+        "picked": Picking.objects.in_force().filter(plot__trial=OuterRef("pk")),
+        "picking-damage": classes.filter(reason=reason.DAMAGED),
+        "in-window-share": classes.filter(reason__in=[reason.OVERMATURE, reason.UNDERSIZE]),
+        "side-yield": classes.filter(part=part.SIDE),
+        "dry-yield": classes.filter(part=part.DRY),
+        "size-off-target": plans.filter(Q(piece_low_g__isnull=False) | Q(piece_high_g__isnull=False)),
+        "edible-yield": samples.filter(trait__key="edible-share"),
+        "lots": StoredLot.objects.in_force().filter(plot__isnull=False, **me),
+        "keeps to": plans.filter(market_days__isnull=False),
+    }
+    names = {f"told_{n}": name for n, name in enumerate(asked)}
+    row = Trial.objects.annotate(**{n: Exists(asked[name]) for n, name in names.items()}).values(*names).get(pk=trial.pk)
+    told = {name: bool(row[n]) for n, name in names.items()}
+    return told | {"stored": told["lots"] and told["keeps to"]}
+
+
+def plan_of(trial: Trial) -> PickPlan:
+    """How the trial is picked; an empty plan where nobody said."""
+    return trial.once("pick-plan", lambda: PickPlan.objects.filter(trial=trial).first() or PickPlan(trial=trial))
+
+
+def _with_more(trial: Trial, key: str, seasons: dict[int, PlotYield]) -> dict[int, float | None]:
+    """The figures of picks that need what was set for the trial or found in samples, by plot id."""
+    plan = plan_of(trial)
+    if key == "size-off-target":
+        return {pk: _off_target(s.piece_g, plan.piece_low_g, plan.piece_high_g) for pk, s in seasons.items()}
+    if key == "edible-yield":
+        edible = of_plots(trial, "edible-share")
+        return {
+            pk: s.kg_per_m2 * edible[pk] / 100 if s.kg_per_m2 is not None and pk in edible else None for pk, s in seasons.items()
+        }
+    if plan.standard_moisture is None:
+        return {pk: s.dry_kg_per_m2 for pk, s in seasons.items()}
+    moist, standard = of_plots(trial, "harvest-moisture"), plan.standard_moisture
+    return {
+        pk: at_standard_moisture(s.dry_kg_per_m2, moist[pk], standard) if s.dry_kg_per_m2 is not None and pk in moist else None
+        for pk, s in seasons.items()
+    }
+
+
+def _off_target(piece_g: float | None, low: float | None, high: float | None) -> float | None:
+    """How far a piece lies outside what is wanted, in percent of the nearer end; 0 within."""
+    if piece_g is None:
+        return None
+    if low and piece_g < low:
+        return 100 * (low - piece_g) / low
+    return 100 * (piece_g - high) / high if high and piece_g > high else 0.0
 
 
 def borne(trial: Trial) -> dict[int, date]:

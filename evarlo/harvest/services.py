@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any
 
@@ -21,7 +21,9 @@ from evarlo.trials.laying import fixed_or_refused
 from evarlo.trials.models import Plot, Trial
 from evarlo.ui.refused import Refused, only_done
 from evarlo.ui.units import measured
-from trialcore.inference.outliers import usual_range
+from evarlo.ui.words import counted
+from trialcore.field.grading import graded_classes, shared_out
+from trialcore.inference.outliers import usual_factor
 
 MOST_KG = 500.0
 MOST_PIECES = 10_000
@@ -35,6 +37,8 @@ class WeighedPart:
     pick_class: PickClass
     kg: float
     count: int | None = None
+    se_kg: float = 0.0
+    graded_count: int | None = None
 
 
 def weighed_by_class(parts: Sequence[WeighedPart], **more: Any) -> Weighed:
@@ -43,6 +47,35 @@ def weighed_by_class(parts: Sequence[WeighedPart], **more: Any) -> Weighed:
     good = [p for p in parts if p.pick_class.kind != PickClass.Kind.CULL]
     cull = [p for p in parts if p.pick_class.kind == PickClass.Kind.CULL]
     return Weighed(_kg(good), _pieces(good), _kg(cull), _pieces(cull), parts=tuple(p for p in parts if p.kg or p.count), **more)
+
+
+def graded_lot(parts: Sequence[WeighedPart], lot_kg: float, lot_count: int, **more: Any) -> Weighed:
+    """A weigh-in of a lot of which `parts` were graded: each class is carried over to the lot, with what grading leaves unsure.
+
+    Raises Refused where a class was not counted, or more were graded than the lot has.
+    """
+    told = [p for p in parts if p.kg or p.count]
+    graded, kg = sum(p.count or 0 for p in told), _kg(told)
+    if not told or any(not p.kg or not p.count for p in told):
+        raise Refused("Expected weight and pieces of every class that was found among the graded ones.", "lot_count")
+    if not 2 <= graded <= lot_count:
+        raise Refused(f"{counted(graded, 'piece')} graded of {lot_count}. Expected from two to all of them.", "lot_count")
+    if kg > lot_kg * (1 + 1e-9):
+        raise Refused(f"The graded ones weigh {measured(kg, 'kg')}, more than the lot.", "lot_kg")
+    shares = graded_classes([(p.kg, p.count or 0) for p in told], lot_count)
+    pieces = shared_out([p.count or 0 for p in told], lot_count)
+    carried = []
+    for part, share, count in zip(told, shares, pieces, strict=True):
+        of_lot, se = share.of(lot_kg)
+        carried.append(WeighedPart(part.pick_class, round(of_lot, 6), count, round(se, 6), part.count))
+    good = [i for i, p in enumerate(told) if p.pick_class.kind != PickClass.Kind.CULL]
+    both = [(_kg([told[i] for i in some]), sum(told[i].count or 0 for i in some)) for some in (good, _others(good, len(told)))]
+    unsure = graded_classes(both, lot_count)[0].of(lot_kg)[1]
+    return replace(weighed_by_class(carried, **more), graded_kg=kg, graded_se_kg=round(unsure, 6))
+
+
+def _others(some: Sequence[int], count: int) -> list[int]:
+    return [i for i in range(count) if i not in some]
 
 
 def _kg(parts: Sequence[WeighedPart]) -> float:
@@ -67,6 +100,8 @@ class Weighed:
     parts: tuple[WeighedPart, ...] = ()  # the same by class, where the trial has classes
     nought: str = ""  # why there is no weight
     tare_kg: float = 0.0
+    graded_kg: float | None = None  # of which the classes were told, where that was a part of the lot
+    graded_se_kg: float = 0.0
     again: str = ""  # where the plot has a weigh-in of the day already: ADD to it, or CORRECT it
     far: bool = False  # it is right although it lies far from the others
 
@@ -87,14 +122,15 @@ def keep_picking(plot: Plot, on: date, weighed: Weighed, by: User, key: uuid.UUI
 
 def _put(key: uuid.UUID, plot: Plot, on: date, weighed: Weighed, by: User, supersedes: Picking | None) -> Picking:
     """Write the row and its classes."""
-    now, figures = timezone.now(), kept(weighed) | {"tare_kg": weighed.tare_kg}
+    now, figures = timezone.now(), kept(weighed) | {name: getattr(weighed, name) for name in ("tare_kg", *GRADED)}
     made = Picking.objects.create(id=key, plot=plot, on=on, by=by, at=now, supersedes=supersedes, **figures)
     _put_parts(made, weighed.parts)
     return made
 
 
 def _put_parts(picking: Picking, parts: Iterable[WeighedPart | PickPart]) -> None:
-    PickPart.objects.bulk_create(PickPart(picking=picking, pick_class=p.pick_class, kg=p.kg, count=p.count) for p in parts)
+    names = ("pick_class", "kg", "count", "se_kg", "graded_count")
+    PickPart.objects.bulk_create(PickPart(picking=picking, **{n: getattr(p, n) for n in names}) for p in parts)
 
 
 @transaction.atomic
@@ -111,6 +147,7 @@ def correct_picking(picking: Picking, on: date, weighed: Weighed, by: User, key:
 
 WEIGHTS = ("marketable_kg", "marketable_count", "cull_kg", "cull_count")
 FIGURES = (*WEIGHTS, "nought")
+GRADED = ("graded_kg", "graded_se_kg")
 
 
 def figures_of(one: Picking | Weighed) -> tuple[Any, ...]:
@@ -123,17 +160,34 @@ def kept(one: Picking | Weighed) -> dict[str, Any]:
 
 
 def _doubt(plot: Plot, on: date, weighed: Weighed, before: Picking | None) -> None:
-    """What is asked about once: a second weigh-in of the day, and a weight far from those of the trial."""
+    """What is asked about once: a second weigh-in of the day, and a weight far from those of the plot, its entry or the trial."""
     if before is not None and weighed.again not in (ADD, CORRECT):
         had = measured(before.marketable_kg, "kg")
         raise Refused(f"{plot.number} has {had} on {on:%-d %b} already: add this to it, or correct it?", "again")
-    others = Picking.objects.in_force().filter(plot__trial=plot.trial_id, marketable_kg__gt=0)
-    weights = list(others.values_list("marketable_kg", flat=True))
-    usual = None if weighed.far or weighed.marketable_kg == 0 else usual_range(weights)
-    if usual and not usual[0] <= weighed.marketable_kg <= usual[1]:
-        low, high = max(0.0, usual[0]), usual[1]
-        others_lie = f"the other weigh-ins lead to expect {measured(low, 'kg')} to {measured(high, 'kg')}"
+    if weighed.far or weighed.marketable_kg == 0:
+        return
+    measures = _usual(plot, on)
+    if measures and all(not low <= weighed.marketable_kg <= high for low, high, _ in measures):
+        low, high, whose = measures[0]
+        others_lie = f"{whose} lead to expect {measured(round(low, 2), 'kg')} to {measured(round(high, 2), 'kg')}"
         raise Refused(f"Found {measured(weighed.marketable_kg, 'kg')}; {others_lie}. Is it right?", "far")
+
+
+def _usual(plot: Plot, on: date) -> list[tuple[float, float, str]]:
+    """The ranges by which a weight is in line, and whose they are: of the plot's own weigh-ins, else its entry's; and of the day's
+    round, else of the whole trial, since a crop gives more at its peak. One of them is enough."""
+    others = Picking.objects.in_force().filter(plot__trial=plot.trial_id, marketable_kg__gt=0)
+    rows = list(others.values_list("marketable_kg", "plot", "plot__entry", "on"))
+    own = [kg for kg, pk, _, _ in rows if pk == plot.pk], "this plot"
+    entry = [kg for kg, _, pk, _ in rows if pk == plot.entry_id], "this entry"
+    day = [kg for kg, _, _, then in rows if then == on], f"{on:%-d %b}"
+    trial = [kg for kg, *_ in rows], "the trial"
+    found = []
+    for nearest in ((own, entry), (day, trial)):
+        usual = next(((usual_factor(kg), kg, whose) for kg, whose in nearest if usual_factor(kg)), None)
+        if usual and usual[0]:
+            found.append((*usual[0], f"the {counted(len(usual[1]), 'weigh-in')} of {usual[2]}"))
+    return found
 
 
 def _check(plot: Plot, on: date, weighed: Weighed, today: date) -> None:
@@ -178,7 +232,11 @@ def withdraw_picking(picking: Picking, by: User) -> None:
     if Picking.objects.filter(supersedes=picking).exists():
         return
     before = picking.supersedes
-    told = {"on": before.on, **kept(before)} if before else {"on": picking.on, "marketable_kg": 0, "withdrawn": True}
+    told = (
+        {"on": before.on, **kept(before), **{n: getattr(before, n) for n in GRADED}}
+        if before
+        else {"on": picking.on, "marketable_kg": 0, "withdrawn": True}
+    )
     made = Picking.objects.create(plot=picking.plot, supersedes=picking, by=by, at=timezone.now(), **told)
     _put_parts(made, before.parts.select_related("pick_class") if before else ())
 

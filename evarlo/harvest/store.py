@@ -7,16 +7,20 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import cached_property
+from itertools import pairwise
+from statistics import fmean
 
 from django.db import transaction
 from django.urls import reverse
 from django.utils import timezone
 
-from evarlo.harvest.models import StoreCheck, StoredLot
+from evarlo.catalogue.models import Trait
+from evarlo.harvest.models import PickPlan, StoreCheck, StoredLot
 from evarlo.people.models import User
+from evarlo.trials.deeds import record
 from evarlo.trials.laying import running_or_refused
 from evarlo.trials.models import Entry, Plot, Trial
-from evarlo.trials.registry import Due
+from evarlo.trials.registry import Due, Reading, Readings
 from evarlo.ui.refused import Refused, only_done
 from evarlo.ui.words import counted
 from trialcore.analyses.keeping import Keeping, LotChecks, keeping, turnbull
@@ -42,6 +46,7 @@ class Seen:
     taken: int = 0
     cause: str = ""
     kg: float | None = None
+    shrivel: int | None = None
 
 
 @dataclass(frozen=True)
@@ -79,6 +84,11 @@ class Stored:
         return ", ".join(f"{n} {cause}" for cause, n in lost.items() if n)
 
     @property
+    def shrivel(self) -> int | None:
+        """How dried up the sound ones were at the last look that says it, 1 to 9."""
+        return next((c.shrivel for c in reversed(self.checks) if c.shrivel), None)
+
+    @property
     def weight_left(self) -> float | None:
         """The weight of a sound piece in percent of that when it was put away, at the last check that was weighed."""
         weighed = [c for c in self.checks if c.kg is not None and c.sound]
@@ -87,12 +97,43 @@ class Stored:
         last = weighed[-1]
         return 100 * (last.kg or 0.0) / last.sound / (self.lot.kg / self.lot.pieces)
 
+    def sound_share(self, day: int) -> float | None:
+        """The share (0 to 1) sound after `day` days of those put away, straight between two looks; what was taken away sound tells
+        up to when it was taken. None where nobody has looked since and some were left."""
+        share, there, points = 1.0, self.lot.pieces, [(0, 1.0)]
+        for check, lost in zip(self.checks, self.losses, strict=True):
+            share *= 1 - lost / there if there else 0.0
+            there = check.sound
+            points.append(((check.on - self.lot.laid_on).days, share))
+            if not there and lost == 0:
+                break  # the last were taken away: nothing is known after
+        if points[-1][1] == 0 and points[-1][0] <= day:
+            return 0.0
+        return _straight(points, day)
+
+    def weight_lost(self, day: int) -> float | None:
+        """How much lighter (%) a sound piece is after `day` days, straight between two weighings; None before both are known."""
+        if not self.lot.kg:
+            return None
+        piece = self.lot.kg / self.lot.pieces
+        weighed = [c for c in self.checks if c.kg is not None and c.sound]
+        points = [((c.on - self.lot.laid_on).days, 100 * (1 - (c.kg or 0.0) / c.sound / piece)) for c in weighed]
+        return _straight([(0, 0.0), *points], day)
+
     @property
     def as_checks(self) -> LotChecks:
         """For the core: days from when it was put away."""
         days = tuple(float((c.on - self.lot.laid_on).days) for c in self.checks)
         sound = tuple(c.sound for c in self.checks)
         return LotChecks(str(self.lot.pk), self.lot.entry.code, self.lot.pieces, days, sound, self.losses)
+
+
+def _straight(points: Sequence[tuple[int, float]], day: int) -> float | None:
+    """The value at a day, straight between the two points around it; None beyond the last."""
+    for (d0, v0), (d1, v1) in pairwise(points):
+        if d0 <= day <= d1:
+            return v0 + (v1 - v0) * (day - d0) / (d1 - d0)
+    return points[0][1] if day == points[0][0] else None
 
 
 @transaction.atomic
@@ -181,3 +222,29 @@ def looks_due(trials: Sequence[Trial], today: date) -> Iterable[Due]:
         if days := waiting.get(trial.pk):
             url = reverse("harvest:store", args=[trial.slug])
             yield Due("Look at", "What is in store", trial, counted(len(days), "lot"), min(days), url)
+
+
+def market_days(trial: Trial) -> int | None:
+    """The days to which the harvest is to keep; None where nobody said."""
+    return PickPlan.objects.filter(trial=trial).values_list("market_days", flat=True).first()
+
+
+@transaction.atomic
+def keep_to(trial: Trial, days: int | None, by: User) -> None:
+    """The harvest is to keep for so many days, from now on; None where that is not asked."""
+    running_or_refused(trial, "market_days")
+    PickPlan.objects.update_or_create(trial=trial, defaults={"market_days": days})
+    record(trial, by, f"To keep for {counted(days, 'day')}." if days else "How long it is to keep is not asked.")
+
+
+def readings(trial: Trial, trait: Trait) -> Readings:
+    """What the lots of each plot tell of the market day: the mean of them, where they were looked at by then or since."""
+    day = market_days(trial)
+    if day is None:
+        return {}
+    found: dict[int, list[float]] = {}
+    for stored in stored_in(trial):
+        value = stored.sound_share(day) if trait.key == "kept-share" else stored.weight_lost(day)
+        if stored.lot.plot_id and value is not None:
+            found.setdefault(stored.lot.plot_id, []).append(100 * value if trait.key == "kept-share" else value)
+    return {pk: Reading(fmean(some), note=f"after {counted(day, 'day')} in store") for pk, some in found.items()}

@@ -15,10 +15,13 @@ from evarlo.harvest.store import (
     MOST_PIECES,
     LaidIn,
     Seen,
+    Stored,
     curves_of,
+    keep_to,
     kept_of,
     lay_in,
     look_at,
+    market_days,
     stored_in,
     undo_look,
     undo_lot,
@@ -56,12 +59,18 @@ class LayInForm(OwnIds):
 
 
 class LookForm(OwnIds):
-    unmarked = ("taken", "cause", "kg")
+    unmarked = ("taken", "cause", "kg", "shrivel")
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day it was looked at."})
     sound = Number(label="Sound", low=0, high=MOST_PIECES, whole=True)
     taken = Number(label="Taken away sound", low=0, high=MOST_PIECES, whole=True, required=False)
     cause = Words(label="The others were lost to", most=60, required=False)
     kg = Number(label="Weight of the sound", low=0, high=5000, unit="kg", required=False)
+    shrivel = Number(label="Shrivel, 1 none to 9", low=1, high=9, whole=True, required=False)
+
+
+class MarketForm(OwnIds):
+    unmarked = ("market_days",)
+    market_days = Number(label="To be sound after", low=1, high=400, unit="days", whole=True, required=False)
 
 
 @may("see")
@@ -96,11 +105,24 @@ def look(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     if form.is_valid():
         d = form.cleaned_data
         with said_beside(form):
-            seen = Seen(d["sound"], d["taken"] or 0, d["cause"], d["kg"])
+            seen = Seen(d["sound"], d["taken"] or 0, d["cause"], d["kg"], d["shrivel"])
             look_at(lot, d["on"], seen, request.user, timezone.localdate())
             say(request, f"{lot}: {d['sound']} sound.")
             return redirect("harvest:store", slug)
     return _page(request, trial, looked=(lot.pk, form))
+
+
+@may("plan")
+@require_POST
+def to_keep(request: PersonRequest, slug: str) -> HttpResponse:
+    """The market day: after how many days in store pieces are to be sound."""
+    trial = trial_or_404(slug)
+    form = MarketForm(request.POST)
+    if form.is_valid():
+        with said_beside(form):
+            keep_to(trial, form.cleaned_data["market_days"], request.user)
+            return redirect("harvest:store", slug)
+    return _page(request, trial, market=form)
 
 
 @may("pick")
@@ -120,9 +142,13 @@ def undo(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
 
 
 def _page(
-    request: PersonRequest, trial: Trial, new: LayInForm | None = None, looked: tuple[int, LookForm] | None = None
+    request: PersonRequest,
+    trial: Trial,
+    new: LayInForm | None = None,
+    looked: tuple[int, LookForm] | None = None,
+    market: MarketForm | None = None,
 ) -> HttpResponse:
-    today, names = timezone.localdate(), called(trial, request.user)
+    today, names, day = timezone.localdate(), called(trial, request.user), market_days(trial)
     stored = stored_in(trial)
     check = next((s.lot.entry.code for s in stored if s.lot.entry.is_check), None)
     shown = entry_names(trial, request.user)
@@ -146,6 +172,23 @@ def _page(
         "found": [(by_code[e.entry], e, found.median95(e)) for e in found.entries] if found else [],
         "new": new or LayInForm(trial, names, initial={"on": today, "every_days": 14}),
         "opened": new is not None or not stored,
+        "market": market or MarketForm(initial={"market_days": day}),
+        "by_market_day": _by_market_day(stored, day, shown) if day and allowed(request.user, "compare") else [],
+        "market_day": day,
     }
-    wrong = new is not None or looked is not None
+    wrong = new is not None or looked is not None or market is not None
     return render(request, "harvest/store.html", context | frame(request, trial, "pick"), status=422 if wrong else 200)
+
+
+def _by_market_day(stored: list[Stored], day: int, names: dict[int, str]) -> list[tuple[str, int, float, float | None]]:
+    """Of each entry: lots that were looked at by then, the share of their pieces still sound, and the weight a piece had lost."""
+    by_entry: dict[int, list[Stored]] = {}
+    for s in stored:
+        if s.sound_share(day) is not None:
+            by_entry.setdefault(s.lot.entry_id, []).append(s)
+    rows = []
+    for pk, lots in by_entry.items():
+        share = 100 * sum((s.sound_share(day) or 0.0) * s.lot.pieces for s in lots) / sum(s.lot.pieces for s in lots)
+        lost = [w for s in lots if (w := s.weight_lost(day)) is not None]
+        rows.append((names[pk], len(lots), share, sum(lost) / len(lost) if lost else None))
+    return sorted(rows, key=lambda r: -r[2])

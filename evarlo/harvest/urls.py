@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.harvest import class_views, store_views, views
+from evarlo.harvest import class_views, sample_views, store_views, views
 
 app_name = "harvest"
 urlpatterns = [
@@ -9,6 +9,11 @@ urlpatterns = [
     path("pick/store/new/", store_views.new_lot, name="new-lot"),
     path("pick/store/<int:pk>/look/", store_views.look, name="look"),
     path("pick/store/<int:pk>/undo/", store_views.undo, name="undo-store"),
+    path("pick/store/keep-to/", store_views.to_keep, name="keep-to"),
+    path("pick/samples/", sample_views.samples, name="samples"),
+    path("pick/samples/rule/", sample_views.rule, name="sample-rule"),
+    path("pick/samples/own/", sample_views.own, name="own-test"),
+    path("pick/samples/<uuid:key>/undo/", sample_views.undo, name="undo-sample"),
     path("pick/classes/", class_views.classes, name="classes"),
     path("pick/crate/", class_views.crate, name="crate"),
     path("pick/scale/", views.on_scale, name="scale"),

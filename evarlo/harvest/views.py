@@ -29,6 +29,7 @@ from evarlo.harvest.services import (
     Weighed,
     WeighedPart,
     correct_picking,
+    graded_lot,
     keep_picking,
     kept,
     pick_anyway,
@@ -42,6 +43,7 @@ from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.holds import holds_in_words, pick_words
 from evarlo.trials.models import Trial
+from evarlo.trials.stakes import code_read
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Day, Number, Words, day_done
 from evarlo.ui.notice import say, warn
@@ -51,6 +53,7 @@ from evarlo.ui.units import figure_shown, measured, unit_shown
 ANSWERS = [(ADD, "Add to it"), (CORRECT, "Correct it")]  # to a second weigh-in of a day
 NOUGHT_KEYS: dict[str, str] = {Picking.Nought.NOTHING: "o", Picking.Nought.UNRIPE: "r", Picking.Nought.MISSED: "x"}
 NOTHING_KG = 0.005  # below which nothing lies on the scale
+LOT = ("lot_kg", "lot_count")  # what only some were graded of
 SHOWN = 25  # weigh-ins in the list before all are asked for
 
 
@@ -62,6 +65,9 @@ class WeighIn(forms.Form):
     marketable_count = Number(label="Pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
     cull_kg = Number(label="Cull", low=0, high=MOST_KG, unit="kg", required=False, unmarked=True)
     cull_count = Number(label="Cull pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
+
+    lot_kg = Number(label="The whole lot", low=0, high=MOST_KG, unit="kg", required=False, unmarked=True)
+    lot_count = Number(label="Its pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True)
 
     crate = forms.ChoiceField(label="Crate", required=False)
     nought = forms.ChoiceField(choices=[("", ""), *Picking.Nought.choices], required=False)
@@ -82,6 +88,8 @@ class WeighIn(forms.Form):
                     self.fields[f"n_{c.pk}"] = Number(
                         label=f"{c.name}, pieces", low=0, high=MOST_PIECES, whole=True, required=False, unmarked=True
                     )
+        else:
+            del self.fields["lot_kg"], self.fields["lot_count"]
         site = trial.bed.site if trial.bed else None
         self.crates = list(site.crates.all()) if site else []
         if self.crates:
@@ -103,10 +111,19 @@ class WeighIn(forms.Form):
     @property
     def cleared(self) -> list[str]:
         """What begins empty on the next plot."""
-        return [name for name in self.fields if name.startswith(("kg_", "n_")) or name in (*WEIGHTS, "sure")]
+        return [name for name in self.fields if name.startswith(("kg_", "n_")) or name in (*WEIGHTS, *LOT, "sure")]
+
+    @property
+    def lot_typed(self) -> bool:
+        """Whether anything was typed of a lot of which only some were graded."""
+        return bool(self.classes) and any(self[name].value() not in (None, "") for name in LOT)
 
     def clean_plot(self) -> Any:
         number = self.cleaned_data["plot"]
+        if scanned := code_read(number):
+            if scanned[0] != self.trial.pk:
+                raise forms.ValidationError("That stake is of another trial.")
+            number = scanned[1]
         found = self.trial.plots.filter(number__iexact=number).first()
         if found is None:
             raise forms.ValidationError(f"Found “{number}”. Expected a plot of this trial.")
@@ -118,7 +135,10 @@ class WeighIn(forms.Form):
             return data
         if all(data.get(name) is None for name in self.weights):
             self.add_error(self.weights[0], f"Nothing was typed. Expected a weight in {unit_shown('kg')}, or 0.")
-        for name in self.weights:
+        if self.lot_typed and not (data.get("lot_kg") and data.get("lot_count")):
+            missing = "lot_count" if data.get("lot_kg") else "lot_kg"
+            self.add_error(missing, "Expected what the whole lot weighs and how many pieces it has.")
+        for name in (*self.weights, *(["lot_kg"] if self.classes else [])):
             if data.get(name) and data[name] < self._tare(data):
                 tare = measured(self._tare(data), "kg")
                 self.add_error(name, f"Found {measured(data[name], 'kg')}. Expected more than the {tare} of the crate.")
@@ -134,7 +154,10 @@ class WeighIn(forms.Form):
         net = {name: round(d[name] - tare, 6) if d.get(name) else 0.0 for name in self.weights}
         more = {name: d[name] for name in ("sure", "again", "far", "nought")} | {"tare_kg": tare}
         if self.classes:
-            return weighed_by_class([WeighedPart(c, net[f"kg_{c.pk}"], d.get(f"n_{c.pk}")) for c in self.classes], **more)
+            parts = [WeighedPart(c, net[f"kg_{c.pk}"], d.get(f"n_{c.pk}")) for c in self.classes]
+            if self.lot_typed and not d["nought"]:
+                return graded_lot(parts, round(d["lot_kg"] - tare, 6), d["lot_count"], **more)
+            return weighed_by_class(parts, **more)
         return Weighed(net["marketable_kg"], d["marketable_count"], net["cull_kg"], d["cull_count"], **more)
 
     @property
@@ -236,8 +259,13 @@ def _standing(trial: Trial, key: str) -> Picking:
 
 def _as_it_was(picking: Picking) -> dict[str, Any]:
     typed = {"on": picking.on, "plot": picking.plot.number, "key": uuid.uuid4(), **kept(picking)}
+    lot = picking.marketable_kg + picking.cull_kg
+    back = picking.graded_kg / lot if picking.graded_kg and lot else 1.0  # to what was graded
     for part in picking.parts.all():  # net: no crate is taken off again
-        typed |= {f"kg_{part.pick_class_id}": part.kg, f"n_{part.pick_class_id}": part.count}
+        pieces = part.graded_count if picking.graded_kg else part.count
+        typed |= {f"kg_{part.pick_class_id}": round(part.kg * back, 4), f"n_{part.pick_class_id}": pieces}
+    if picking.graded_kg:
+        typed |= {"lot_kg": round(lot, 6), "lot_count": sum(p.count or 0 for p in picking.parts.all())}
     return typed
 
 

@@ -8,7 +8,8 @@ from datetime import date
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from evarlo.harvest.models import Picking, PickPart, StoreCheck
+from evarlo.catalogue.models import Trait
+from evarlo.harvest.models import Picking, PickPart, StoreCheck, TestedSample
 from evarlo.harvest.store import Stored
 from evarlo.ui.templatetags.ui import short_day
 from evarlo.ui.units import measured
@@ -22,7 +23,8 @@ SURE = 0.05
 def part_in_words(part: PickPart) -> str:
     """What fell into one class."""
     pieces = f", {counted(part.count, 'piece')}" if part.count is not None else ""
-    return f"{part.pick_class.name} {measured(part.kg, 'kg')}{pieces}"
+    unsure = f" ± {measured(part.se_kg, 'kg')} from grading {part.graded_count}" if part.graded_count else ""
+    return f"{part.pick_class.name} {measured(part.kg, 'kg')}{unsure}{pieces}"
 
 
 def beside_in_words(last: Picking, season: PlotYield | None) -> str:
@@ -31,6 +33,27 @@ def beside_in_words(last: Picking, season: PlotYield | None) -> str:
     pieces = f", {counted(last.marketable_count, 'piece')}" if last.marketable_count and not last.nought else ""
     total = f"; {measured(season.marketable_kg, 'kg')} so far" if season else ""
     return f"Last on {short_day(last.on)}: {had}{pieces}{total}."
+
+
+TESTING = {
+    "sugar": "Set the refractometer to nought with clean water, wipe it between pieces, and take the juice of each piece by "
+    "itself. A sample is a few pieces of one plot.",
+    "texture": "Press where the piece is widest, once a piece, at the warmth of the room. Keep your fingers behind the plunger.",
+    "dry-matter": "Weigh each sample before and after drying at 70 °C: 200/18. Use gloves at the oven.",
+    "edible-share": "Weigh each sample before and after it is trimmed, shelled or peeled: 840/655.",
+    "harvest-moisture": "Weigh each sample of the dry harvest before and after drying at 103 °C: 50/43.5. Use gloves at the oven.",
+}
+
+
+def samples_in_words(trait: Trait, tested: Sequence[tuple[TestedSample, bool]], plots: int, bound: float | None) -> str:
+    """How many plots have a sample that counts, and how many were too old."""
+    if not tested:
+        return f"No sample of {trait.name.lower()} yet."
+    counting = [s for s, old in tested if not old]
+    sampled = counted(len({s.plot_id for s in counting}), "plot")
+    said = f"{trait.name}: {sampled} of {plots} sampled, {counted(len(counting), 'sample')}"
+    old = len(tested) - len(counting)
+    return said + (f"; {counted(old, 'other')} older than {bound:g} h, left out." if old and bound else ".")
 
 
 def look_in_words(check: StoreCheck, lost: int) -> str:

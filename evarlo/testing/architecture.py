@@ -42,7 +42,7 @@ ACTS = {
     "pests": ("watches",),
     "practice": ("trainer",),
     "identity": ("doubts", "boundaries"),
-    "harvest": ("services", "classes", "store"),
+    "harvest": ("services", "classes", "store", "samples"),
     "tasting": ("services",),
     "verdicts": ("services",),
     "exchange": ("services",),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from datetime import timedelta
 
 from django.http import HttpResponse
@@ -17,6 +16,7 @@ from evarlo.today.words import day_in_words, weight
 from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.queries import names_shown, trial_list
 from evarlo.trials.registry import registry
+from evarlo.trials.stakes import code_read
 from evarlo.trials.views import cards
 
 
@@ -57,9 +57,9 @@ def jump(request: PersonRequest) -> HttpResponse:
 def _plot_meant(asked: str, here: Trial | None) -> Plot | None:
     """The plot of the trial at hand that has this number, or the one whose stake was scanned."""
     plots = Plot.objects.select_related("trial")
-    scanned = re.fullmatch(r"T(\d{1,9})-(.{1,60})", asked)
+    scanned = code_read(asked)
     at_hand = plots.filter(trial=here, number__iexact=asked).first() if here else None
-    return at_hand or (plots.filter(trial=int(scanned[1]), number=scanned[2]).first() if scanned else None)
+    return at_hand or (plots.filter(trial=scanned[0], number=scanned[1]).first() if scanned else None)
 
 
 def _found(asked: str, user: User) -> list[tuple[str, str, str]]:

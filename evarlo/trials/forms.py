@@ -93,6 +93,9 @@ RECORDED = {  # how a trait gets its values
     Trait.Source.PICK: "From weigh-ins",
     Trait.Source.COURSE: "From several rounds of a walk",
     Trait.Source.WITHIN: "From single plants of a walk",
+    Trait.Source.TEST: "From samples tested after the pick",
+    Trait.Source.STORE: "From the keeping test",
+    Trait.Source.WORK: "From the time that work took",
 }
 
 

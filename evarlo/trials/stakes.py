@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -65,6 +66,12 @@ class Label:
 def plot_code(plot: Plot) -> str:
     """What a scanner types: short, and found again by the jump field."""
     return f"T{plot.trial_id}-{plot.number}"
+
+
+def code_read(text: str) -> tuple[int, str] | None:
+    """The trial's id and the plot's number of a code that was scanned; None for any other text."""
+    found = re.fullmatch(r"T(\d{1,9})-(.{1,60})", text)
+    return (int(found[1]), found[2]) if found else None
 
 
 def labels_of(trial: Trial, plots: Iterable[Plot], names: dict[int, str], kind: str) -> list[Label]:

@@ -1,6 +1,7 @@
 """The weigh-in by class: sums that fit, noughts that differ, crates taken off, held plots told once."""
 
 import uuid
+from datetime import timedelta
 from typing import Any
 
 from django.urls import reverse
@@ -10,7 +11,7 @@ from evarlo.events.models import Care
 from evarlo.harvest.classes import ClassPlan, Kind, Reason, classes_of, keep_classes, usual_classes
 from evarlo.harvest.models import Picking, PickPart
 from evarlo.harvest.queries import left_to_pick, yields
-from evarlo.harvest.services import keep_crate
+from evarlo.harvest.services import Weighed, keep_crate, keep_picking
 from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -19,7 +20,7 @@ from evarlo.trials.queries import diary_of
 from evarlo.ui.refused import Refused
 
 
-class ByClass(TestCase):
+class Bench(TestCase):
     plans = (
         ClassPlan("14 to 20 cm"),
         ClassPlan("Trimmed", Kind.TRIMMED, counted=False),
@@ -44,6 +45,8 @@ class ByClass(TestCase):
         given = {"key": str(uuid.uuid4()), "on": self.today.isoformat(), "plot": "101"}
         return self.client.post(self.url, given | {k: str(v) for k, v in typed.items()})
 
+
+class ByClass(Bench):
     def test_classes_sum_to_what_can_be_sold_and_what_is_culled(self) -> None:
         """2.31 + 0.4 trimmed = 2.71 kg; 0.5 culled: 84.4 % of 3.21. The trimmed were not counted, so pieces are not known."""
         self.send(**{f"kg_{self.good.pk}": 2.31, f"n_{self.good.pk}": 9, f"kg_{self.trimmed.pk}": 0.4, f"kg_{self.over.pk}": 0.5})
@@ -168,3 +171,54 @@ class Setting(TestCase):
         keep_classes(self.made, [], self.by)  # none at all is a weight and what is culled
         self.client.force_login(world.person(Role.HELPER))
         self.assertEqual(self.client.post(self.url, {}).status_code, 403)
+
+
+class Graded(Bench):
+    def test_a_lot_of_which_some_were_graded(self) -> None:
+        """50 kg and 200 pieces; of 30 graded 24 fit with 6 kg and 6 over with 0.9 kg: 50 · 6 / 6.9 = 43.478 kg fit, 160 pieces."""
+        typed = {f"kg_{self.good.pk}": 6, f"n_{self.good.pk}": 24, f"kg_{self.over.pk}": 0.9, f"n_{self.over.pk}": 6}
+        self.send(lot_kg=50, lot_count=200, **typed)
+        kept = Picking.objects.get()
+        self.assertAlmostEqual(kept.marketable_kg, 43.478261, places=5)
+        self.assertEqual((kept.marketable_count, kept.cull_count, kept.graded_kg), (160, 40, 6.9))
+        r = 6 / 6.9  # by hand, as in the core's test
+        se = 50 * ((1 - 30 / 200) * (24 * (0.25 - r * 0.25) ** 2 + 6 * (r * 0.15) ** 2) / 29 / 30) ** 0.5 / 0.23
+        self.assertAlmostEqual(kept.graded_se_kg, se, places=5)
+        self.assertAlmostEqual(yields(self.trial)[self.plot.pk].grading_se_kg, se, places=5)
+        self.assertIn("from grading 24, 160 pieces", " ".join(x.text for x in diary_of(self.plot, True)))
+        page = self.client.get(self.url, {"correct": str(kept.pk)})
+        for value in ("50", "200", "6", "24", "0.9"):
+            self.assertContains(page, f'value="{value}"')
+        self.assertContains(page, "from grading")
+
+    def test_what_cannot_be_graded_so(self) -> None:
+        both = {f"kg_{self.good.pk}": 6, f"n_{self.good.pk}": 24}
+        for typed, said in (
+            (both | {"lot_kg": 50}, "Expected what the whole lot weighs and how many pieces it has."),
+            (both | {"lot_kg": 5, "lot_count": 200}, "more than the lot"),
+            (both | {"lot_kg": 50, "lot_count": 20}, "24 pieces graded of 20"),
+            ({f"kg_{self.good.pk}": 6, "lot_kg": 50, "lot_count": 200}, "Expected weight and pieces of every class"),
+        ):
+            with self.subTest(said=said):
+                answer = self.send(**typed)
+                self.assertContains(answer, said, status_code=422)
+                self.assertContains(answer, 'value="6"', status_code=422)
+        self.assertFalse(Picking.objects.exists())
+
+    def test_the_stake_names_the_plot_and_another_trial_s_is_refused(self) -> None:
+        self.send(plot=f"T{self.made.pk}-102", **{f"kg_{self.good.pk}": 1})
+        self.assertEqual(Picking.objects.get().plot.number, "102")
+        wrong = self.send(plot=f"T{self.made.pk + 1}-102", **{f"kg_{self.good.pk}": 1})
+        self.assertContains(wrong, "That stake is of another trial.", status_code=422)
+
+    def test_a_slipped_point_is_asked_about_by_the_entry_s_own_history(self) -> None:
+        """Six weigh-ins of the entry around 2 kg: 23 is asked about, 3 is not; of the day nothing else is known."""
+        own = list(self.made.plots.filter(entry=self.plot.entry).exclude(pk=self.plot.pk))
+        for day in (9, 7, 5):
+            for plot in own:
+                on = self.today - timedelta(days=day)
+                keep_picking(plot, on, Weighed(2.0), self.by, uuid.uuid4(), self.today)
+        asked = self.send(**{f"kg_{self.good.pk}": 23})
+        self.assertContains(asked, "Is it right?", status_code=422)
+        self.assertContains(asked, f"the {3 * len(own)} weigh-ins of this entry lead to expect", status_code=422)
+        self.assertEqual(self.send(**{f"kg_{self.good.pk}": 3}).status_code, 302)
