@@ -17,9 +17,11 @@ from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Entry, Trial
 from evarlo.trials.queries import entry_names, left_out, plots_of
 from trialcore.field.picks import PlotYield
+from trialcore.inference.distributions import t_quantile
 
 HALF = "days-to-half-yield"
-BAND = 1.96  # standard errors of the mean on either side
+LEVEL = 0.975  # of Student's t by which a mean is held to its band
+WEEK = 7
 
 
 @dataclass(frozen=True)
@@ -73,6 +75,38 @@ class EntryFlow:
         return None if share is None else 100 * share
 
     @property
+    def side(self) -> float | None:
+        """Side harvest, kg/m²"""
+        return self.mean("side_kg_per_m2")
+
+    @property
+    def dry(self) -> float | None:
+        """Dry or ripe harvest as weighed, kg/m²"""
+        return self.mean("dry_kg_per_m2")
+
+    @property
+    def late(self) -> float | None:
+        """Over-mature, %"""
+        share = self.mean("overmature_share")
+        return None if share is None else 100 * share
+
+    @property
+    def in_window(self) -> float | None:
+        """Picked in its window, %"""
+        share = self.mean("in_window_share")
+        return None if share is None else 100 * share
+
+    @property
+    def pieces(self) -> float | None:
+        """Marketable pieces a plot"""
+        return self.mean("pieces")
+
+    @property
+    def grading_se(self) -> float | None:
+        """Standard error (kg a plot) from lots of which only some were graded"""
+        return self.mean("grading_se_kg") or None
+
+    @property
     def first(self) -> date | None:
         return min((s.first_pick for s in self.seasons if s.first_pick), default=None)
 
@@ -100,6 +134,10 @@ class TrialFlow:
     entries: tuple[EntryFlow, ...]
     half: Comparison | None
 
+    def has(self, figure: str) -> bool:
+        """Whether any entry has some of it."""
+        return any(getattr(e, figure) for e in self.entries)
+
 
 def flow_of(trial: Trial, user: Any) -> TrialFlow:
     """The flow of a trial's harvest; plots that are left out are not in it."""
@@ -126,6 +164,27 @@ def flow_of(trial: Trial, user: Any) -> TrialFlow:
     return TrialFlow(tuple(made), half)
 
 
+def weeks_of(trial: Trial) -> list[tuple[str, dict[int, float]]]:
+    """What each plot gave in each week of picking, in kg/m², the weeks counted from the first pick of the trial. A plot that is
+    left out is in none."""
+    out, seasons, area = left_out([trial]), yields(trial), areas(trial)
+    kept = {pk: s.flow.cumulative for pk, s in seasons.items() if pk not in out and s.flow and area[pk]}
+    days = [day for some in kept.values() for day, _ in some]
+    if not days:
+        return []
+    first, last = min(days), max(days)
+    made = []
+    for n in range((last - first).days // WEEK + 1):
+        start = first + timedelta(days=WEEK * n)
+        end = start + timedelta(days=WEEK - 1)
+        values = {}
+        for pk, some in kept.items():
+            before = max((kg for day, kg in some if day < start), default=0.0)
+            values[pk] = (max((kg for day, kg in some if day <= end), default=0.0) - before) / area[pk]
+        made.append((f"{start:%-d %b} to {end:%-d %b}", values))
+    return made
+
+
 def _curve(seasons: Sequence[PlotYield], area: Sequence[float], days: Sequence[date]) -> tuple[Running, ...]:
     """The mean over plots of what was in by each day, by the square metre; a plot gives what it gave until then."""
     made = []
@@ -133,7 +192,8 @@ def _curve(seasons: Sequence[PlotYield], area: Sequence[float], days: Sequence[d
         values = [_by(s, day) / a for s, a in zip(seasons, area, strict=True) if a]
         mean = sum(values) / len(values)
         spread = sqrt(sum((v - mean) ** 2 for v in values) / (len(values) - 1) / len(values)) if len(values) > 1 else 0.0
-        made.append(Running(day, mean, BAND * spread))
+        half = t_quantile(LEVEL, len(values) - 1) * spread if len(values) > 1 else 0.0
+        made.append(Running(day, mean, half))
     return tuple(made)
 
 

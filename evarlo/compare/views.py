@@ -10,7 +10,7 @@ from django.shortcuts import render
 
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison, EntryResult
-from evarlo.compare.flow import flow_of
+from evarlo.compare.flow import flow_of, weeks_of
 from evarlo.compare.queries import compare, guard_of, over_years, said_of
 from evarlo.compare.words import (
     bars_in_words,
@@ -26,6 +26,7 @@ from evarlo.nursery.audit import besides_of
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
+from evarlo.trials.ground import strip
 from evarlo.trials.models import Trial
 from evarlo.trials.protocol import marks_of
 from evarlo.trials.queries import recorded_traits, traits_with_records
@@ -229,8 +230,21 @@ def flow(request: PersonRequest, slug: str) -> HttpResponse:
         if e.curve
     ]
     said = f"Cumulative marketable yield of {len(lines)} entries"
+    rows_m = trial.between_rows_cm / 100 if trial.between_rows_cm else None
+    bed_m2 = trial.bed.length_m * trial.bed.width_m if trial.bed else None
     context = {
         "flow": found,
+        "comes_to": [
+            (
+                e,
+                e.total * rows_m if e.total is not None and rows_m else None,
+                e.total * bed_m2 if e.total is not None and bed_m2 else None,
+            )
+            for e in found.entries
+        ],
+        "bed_m2": bed_m2,
+        "shown": {name: found.has(name) for name in ("side", "dry", "late", "pieces", "grading_se")},
+        "weeks": strip(trial, request.user, weeks_of(trial), unit_shown("kg/m²")) if lines else [],
         "sentence": flow_in_words(found) if lines else "",
         "drawing": progress(lines, said, unit=unit_shown("kg/m²")) if lines else "",
     }

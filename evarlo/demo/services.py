@@ -12,6 +12,7 @@ from evarlo.catalogue.services import cultivar_named
 from evarlo.demo import world
 from evarlo.demo.grounds import describe_cultivars, remember
 from evarlo.demo.lines import grow_lines
+from evarlo.demo.picked import pick_squash, store_daikon
 from evarlo.demo.raising import raise_heads
 from evarlo.demo.seasons import People, Season
 from evarlo.demo.stock import equip, fill_the_store
@@ -44,6 +45,8 @@ def build(today: date) -> None:
     bank = Bed.objects.create(site=site, name="Bank bed", length_m=18, width_m=5, bearing=165)
     gull = Bed.objects.create(site=site, name="Gull bed", length_m=23, width_m=6.2, bearing=165)
     wharf = Bed.objects.create(site=site, name="Wharf bed", length_m=11, width_m=6.8, bearing=75)
+    weir = Bed.objects.create(site=site, name="Weir bed", length_m=22, width_m=9.8, bearing=75)
+    shingle = Bed.objects.create(site=site, name="Shingle bed", length_m=12, width_m=7, bearing=75)
     for name, listed in (("Edamame soybean", world.EDAMAME), ("Radicchio", world.RADICCHIO), ("Storage daikon", world.DAIKON)):
         for cultivar in listed:
             cultivar_named(crops[name], cultivar)
@@ -56,6 +59,8 @@ def build(today: date) -> None:
     befall(running, today)
     grow_lines(crops["Edamame soybean"], [long, reed], people, years_before(sown, 1))
     plan_others(crops, tide, [bank, gull], people.manager, today)
+    pick_squash(crops["Summer squash"], weir, people, today)
+    store_daikon(crops["Storage daikon"], shingle, people, today)
     fill_the_store(people.manager, today)
     raise_heads(crops["Radicchio"], wharf, people, today)
     remember(today)

@@ -15,11 +15,36 @@ CROPS = (  # name, cm between rows, cm in the row, usual CV of yield in percent
     ("Edamame soybean", 50, 12, 14),
     ("Radicchio", 35, 30, 16),
     ("Storage daikon", 45, 20, 13),
+    ("Summer squash", 100, 80, 18),
 )
 
 EDAMAME = ("Marl Penny", "Stillwick", "Ketter Green", "Long Ferry", "OE-204", "OE-211", "Hollin Pod", "Tressel")
 RADICCHIO = ("Cinder Rail", "Ostrel Red", "Vane Hollow", "Pallister", "Rook & Tide", "OR-8")
 DAIKON = ("White Staithe", "Grey Piling", "Harl Winter", "OD-31")
+
+DAIKON_KEEPS = {"White Staithe": (0.82, 44), "Grey Piling": (0.78, 66), "Harl Winter": (0.9, 52), "OD-31": (0.74, 92)}
+# kilograms a root, and the days until half of them are lost in store
+
+
+@dataclass(frozen=True)
+class Fruiting:
+    """A summer squash as it truly is: fruits set by a plot each day, grams of one when it can be sold, and the share that a picker
+    does not see under the leaves."""
+
+    name: str
+    fruits: float
+    grams: float
+    hidden: float
+
+
+SQUASH = (
+    Fruiting("Tarn Lamp", 3.6, 190, 0.09),
+    Fruiting("Fenlight", 4.4, 185, 0.07),
+    Fruiting("Sallow Boat", 3.5, 230, 0.2),
+    Fruiting("Pale Rudder", 3.0, 205, 0.04),
+    Fruiting("OS-12", 4.0, 170, 0.1),
+    Fruiting("Brass Heron", 3.4, 195, 0.24),
+)
 
 
 @dataclass(frozen=True)

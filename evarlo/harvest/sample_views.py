@@ -90,7 +90,8 @@ class OwnTestForm(OwnIds):
 @may("see")
 def samples(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits = trial_or_404(slug), _tests()
-    trait = next((t for t in traits if t.key == request.GET.get("of")), traits[0])
+    wanted = request.GET.get("of") or _last(trial)
+    trait = next((t for t in traits if t.key == wanted), traits[0])
     if request.method == "POST":
         return _sampled(request, trial, trait)
     return _page(request, trial, trait)
@@ -161,6 +162,12 @@ def _url(slug: str) -> str:
     return reverse("harvest:samples", args=[slug])
 
 
+def _last(trial: Trial) -> str:
+    """What was tested last in this trial; sugar where nothing was yet."""
+    last = tested_in(trial)
+    return last[0][0].trait.key if last else "sugar"
+
+
 def _tests() -> list[Trait]:
     return [t for t in library() if t.source == Trait.Source.TEST]
 
@@ -181,7 +188,7 @@ def _bench(trial: Trial, trait: Trait, on: date | None, form: SampleForm | None 
     tested = tested_in(trial, trait)
     done = {s.plot.number for s, _ in tested}
     waiting = [n for n in path if n not in done]
-    hours = tested[0][0].hours if tested else None
+    hours = tested[0][0].hours if tested and tested[0][0].on == timezone.localdate() else None  # of this morning's round
     first = {"on": on or timezone.localdate(), "hours": hours, "plot": waiting[0] if waiting else "", "key": uuid.uuid4()}
     bound = most_hours(trial).get(trait.pk)
     return {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.urls import reverse
@@ -302,6 +302,24 @@ def small_ground(trial: Trial, plots: Sequence[Plot], share: dict[int, float]) -
         look: dict[str, Any] = {"shade": _complete_shade(share.get(p.pk)), "hatched": p.pk not in share}
         tags.append(Tag(p.pk, "", p.x + x, p.y + y, p.length, p.width, **look))
     return small_plan(tags)
+
+
+def strip(trial: Trial, user: Any, values: Sequence[tuple[str, dict[int, float]]], unit: str) -> list[tuple[str, SafeString]]:
+    """Small plans of the trial side by side, each under its words and all to one scale: the darker a plot, the more of it. A
+    touched plot is chosen on the ground; one without a value is hatched."""
+    names, plots = entry_names(trial, user), plots_of(trial)
+    top = max((v for _, some in values for v in some.values()), default=0.0)
+    drawn = []
+    for words, some in values:
+        tags = []
+        for p in plots:
+            value = some.get(p.pk)
+            shade = None if value is None else shade_of(value, 0.0, top or 1.0)
+            tag = _tag(trial, p, names, shade=shade, hatched=value is None)
+            amount = "no value" if value is None else f"{value:.2f} {unit}"
+            tags.append(replace(tag, said=f"{tag.said}: {amount}"))
+        drawn.append((words, small_plan(tags, 150.0, 90.0)))
+    return drawn
 
 
 def legend() -> tuple[str, ...]:

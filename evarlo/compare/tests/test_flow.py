@@ -41,7 +41,7 @@ class Flow(TestCase):
         self.assertEqual((found["Corvane"].peak, found["Brakewater"].peak), (SOWN + timedelta(days=60), SOWN + timedelta(days=70)))
         self.assertEqual((found["Corvane"].first, found["Corvane"].last), (SOWN + timedelta(days=50), SOWN + timedelta(days=70)))
         # Three plots of 0.98, 1.00 and 1.02 kg by day 50: their standard error is 0.02 ÷ √3.
-        self.assertAlmostEqual(found["Corvane"].curve[0].half * AREA, 1.96 * 0.02 / 3**0.5, places=6)
+        self.assertAlmostEqual(found["Corvane"].curve[0].half * AREA, 4.302653 * 0.02 / 3**0.5, places=6)  # Student’s t, 2 df
 
     def test_the_sentence_names_who_was_surely_earlier_or_later(self) -> None:
         said = flow_in_words(flow_of(self.read(), self.by))

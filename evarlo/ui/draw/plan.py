@@ -325,7 +325,7 @@ def _north(bearing: float, x: float, y: float) -> SafeString:
 
 
 def small_plan(tags: Sequence[Tag], width: float = 200.0, height: float = 110.0) -> SafeString:
-    """The same plots without words, for a trial among others."""
+    """The same plots without words, for a trial among others; those with an address lead to their plot."""
     right = max((t.x + t.length for t in tags), default=1.0)
     bottom = max((t.y + t.width for t in tags), default=1.0)
     scale = min(width / right, height / bottom, 22.0)
@@ -336,11 +336,13 @@ def small_plan(tags: Sequence[Tag], width: float = 200.0, height: float = 110.0)
         fill = "#fff" if t.shade is None else SHADES[t.shade]
         path = f"M{_n(x)} {_n(y)}h{_n(w - cut)}l{_n(cut)} {_n(cut)}v{_n(h - cut)}h{_n(-w)}z"
         slash = f"M{_n(x)} {_n(y + h)}L{_n(x + w)} {_n(y)}" if t.hatched else ""
-        marks.append(
-            format_html('<path d="{}" fill="{}" stroke="#97a5a0" stroke-width=".6"/>', path, "#fff" if t.hatched else fill)
-        )
+        drawn = format_html('<path d="{}" fill="{}" stroke="#97a5a0" stroke-width=".6"/>', path, "#fff" if t.hatched else fill)
         if slash:
-            marks.append(format_html('<path d="{}" stroke="#4c5b57"/>', slash))
+            drawn = format_html('{}<path d="{}" stroke="#4c5b57"/>', drawn, slash)
+        if t.url:
+            said = f"Plot {t.number}, {t.said}"
+            drawn = format_html('<a href="{}" data-plot="{}" tabindex="-1"><title>{}</title>{}</a>', t.url, t.key, said, drawn)
+        marks.append(drawn)
     return format_html(
         '<svg class="small-plan" aria-hidden="true" viewBox="-1 -1 {} {}" width="{}" height="{}">{}</svg>',
         _n(right * scale + 2),

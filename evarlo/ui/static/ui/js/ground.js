@@ -13,8 +13,8 @@ function choose(key) {
 }
 
 document.addEventListener("click", (event) => {
-  const tag = event.target.closest("#ground .plan a[data-plot]");
-  if (!tag || event.ctrlKey || event.metaKey || event.shiftKey) return;
+  const tag = event.target.closest("#ground .plan a[data-plot], .small-plan a[data-plot]");
+  if (!tag || !document.getElementById("plot") || event.ctrlKey || event.metaKey || event.shiftKey) return;
   event.preventDefault();
   const scoring = document.querySelector("#ground").dataset.phase === "round";
   choose(tag.dataset.plot);
@@ -31,12 +31,27 @@ document.addEventListener("click", (event) => {
   if (tag) tag.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
 });
 
+const lit = (entry) => {
+  document.querySelectorAll(".plan .lit").forEach((tag) => tag.classList.remove("lit"));
+  document.querySelectorAll(`.plan [data-entry="${entry}"]`).forEach((tag) => tag.classList.add("lit"));
+};
+let held = ""; // the entry whose curve was touched: its plots stay lit, and its diaries can be gone through
+
 function light(event, on) {
   const row = event.target.closest("[data-entry]:not(.tag)");
-  if (!row) return;
-  document.querySelectorAll(".plan .lit").forEach((tag) => tag.classList.remove("lit"));
-  if (on) document.querySelectorAll(`.plan [data-entry="${row.dataset.entry}"]`).forEach((tag) => tag.classList.add("lit"));
+  if (row) lit(on ? row.dataset.entry : held);
 }
+
+// A touched curve chooses a plot of its entry, touched again the next one.
+document.addEventListener("click", (event) => {
+  const curve = event.target.closest(".progress [data-entry]");
+  const tags = curve ? [...document.querySelectorAll(`#ground .plan a[data-entry="${curve.dataset.entry}"]`)] : [];
+  if (!tags.length) return;
+  const at = held === curve.dataset.entry ? tags.findIndex((tag) => tag.classList.contains("chosen")) + 1 : 0;
+  held = curve.dataset.entry;
+  lit(held);
+  tags[at % tags.length].dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+});
 for (const name of ["mouseover", "focusin"]) document.addEventListener(name, (event) => light(event, true));
 for (const name of ["mouseout", "focusout"]) document.addEventListener(name, (event) => light(event, false));
 

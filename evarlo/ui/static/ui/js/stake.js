@@ -8,13 +8,19 @@ const CODE = /^T\d+-/i;
 const scanner = new Scanner();
 let camera = null;
 
+function say(words) {
+  const place = form.querySelector("[data-stake-said]");
+  place.textContent = words;
+  place.hidden = !words;
+}
+
 // To the plot of this stake, and on to the first figure; a stake of another trial is said, and nothing typed is lost.
 function go(code) {
   const plot = form.elements.plot;
   const ours = code.startsWith(form.dataset.stake);
   plot.value = ours ? code.slice(form.dataset.stake.length) : code;
   plot.dispatchEvent(new Event("input", { bubbles: true }));
-  form.querySelector("[data-stake-said]").textContent = ours ? "" : "That stake is of another trial.";
+  say(ours ? "" : "That stake is of another trial.");
   (ours ? form.elements[form.dataset.needs.split(" ")[0]] : plot).focus();
 }
 
@@ -24,14 +30,17 @@ async function look() {
     camera.stop();
     return;
   }
-  camera = scan(form.querySelector("[data-camera]"));
+  const box = form.querySelector("[data-camera]");
+  box.hidden = false;
+  camera = scan(box);
   button.textContent = "Stop the camera";
   try {
     const code = await camera.code;
     if (code) go(code);
   } catch {
-    form.querySelector("[data-stake-said]").textContent = "The camera cannot be used here. Type the plot's number.";
+    say("The camera cannot be used here. Type the plot's number.");
   } finally {
+    box.hidden = true;
     camera = null;
     button.textContent = "Scan a stake";
   }
