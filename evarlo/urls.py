@@ -3,6 +3,7 @@
 from django.contrib.auth.decorators import login_not_required
 from django.urls import include, path
 
+from evarlo.tasting import own_views
 from evarlo.walks.field_views import manifest, worker
 
 urlpatterns = [
@@ -16,6 +17,9 @@ urlpatterns = [
     path("raising/", include("evarlo.nursery.room_urls")),
     path("bring-in/", include("evarlo.exchange.urls")),
     path("", include("evarlo.practice.urls")),
+    path("taste/", own_views.by_code, name="own-ballot-code"),
+    path("taste/<str:code>/", own_views.own_ballot, name="own-ballot"),
+    path("taste/<str:code>/score/", own_views.own_score, name="own-score"),
     path("trials/", include("evarlo.trials.urls")),
     path("trials/<slug:slug>/", include("evarlo.nursery.urls")),
     path("trials/<slug:slug>/", include("evarlo.walks.urls")),

@@ -164,7 +164,7 @@ class Season:
     def taste(self, after_sowing: int, judges: int) -> None:
         """A panel tastes some entries for sweetness; judges differ in how high they score."""
         rng = np.random.default_rng(self.seed + 3)
-        plan = PanelPlan(self.day(after_sowing), "Sweetness, raw", "not sweet", "very sweet", judges)
+        plan = PanelPlan(self.day(after_sowing), "Sweetness, raw", "not sweet", "very sweet", judges, pause_s=45)
         entries = list(self.trial.entries.filter(cultivar__name__in=SWEET))
         panel = set_table(self.trial, plan, entries, self.people.manager, self.seed)
         high = rng.normal(0, 0.9, judges)

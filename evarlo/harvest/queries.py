@@ -168,8 +168,8 @@ def _told(trial: Trial) -> dict[str, bool]:
         "keeps to": plans.filter(market_days__isnull=False),
     }
     names = {f"told_{n}": name for n, name in enumerate(asked)}
-    row = Trial.objects.annotate(**{n: Exists(asked[name]) for n, name in names.items()}).values(*names).get(pk=trial.pk)
-    told = {name: bool(row[n]) for n, name in names.items()}
+    row = Trial.objects.annotate(**{n: Exists(asked[name]) for n, name in names.items()}).values(*names).filter(pk=trial.pk).first()
+    told = {name: bool(row and row[n]) for n, name in names.items()}  # one that was dropped meanwhile tells nothing
     return told | {"stored": told["lots"] and told["keeps to"]}
 
 

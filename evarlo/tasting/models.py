@@ -9,7 +9,8 @@ from evarlo.ui.in_force import UndoableAct
 
 
 class Panel(UndoableAct):
-    """A tasting of a trial's entries for one thing, from `low` (1) to `high` (9) in words. `seed` drew its orders and codes."""
+    """A tasting of a trial's entries for one thing, from `low` (1) to `high` (9) in words. `seed` drew its orders and codes.
+    Between two dishes a palate rests for `pause_s`."""
 
     trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="panels")
     on = models.DateField()
@@ -18,6 +19,7 @@ class Panel(UndoableAct):
     high = models.CharField(max_length=30)
     judges = models.PositiveSmallIntegerField()
     seed = models.BigIntegerField()
+    pause_s = models.PositiveSmallIntegerField(default=0)
 
     class Meta:
         ordering = ["-on", "-id"]
@@ -26,8 +28,24 @@ class Panel(UndoableAct):
         return f"{self.subject}, {self.on:%-d %b %Y}"
 
 
+class Seat(models.Model):
+    """A judge's place at the table. Its code opens the ballot on any phone, without an account and without a name."""
+
+    panel = models.ForeignKey(Panel, on_delete=models.CASCADE, related_name="seats")
+    judge = models.PositiveSmallIntegerField()
+    code = models.CharField(max_length=8, unique=True)
+
+    class Meta:
+        ordering = ["judge"]
+        constraints = [models.UniqueConstraint(fields=["panel", "judge"], name="one_seat_a_judge")]
+
+    def __str__(self) -> str:
+        return f"{self.code[:4]}-{self.code[4:]}"
+
+
 class Dish(models.Model):
-    """What a judge gets: the sample of an entry at a position, under three digits that say nothing."""
+    """What a judge gets: the sample of an entry at a position, under three digits that say nothing. Position 0 is the warm-up: its
+    score is kept and counts in nothing."""
 
     panel = models.ForeignKey(Panel, on_delete=models.CASCADE, related_name="dishes")
     judge = models.PositiveSmallIntegerField()
@@ -44,10 +62,12 @@ class Dish(models.Model):
 
 
 class Taste(UndoableAct):
-    """The score that a judge gave to a dish, 1 to 9, `by` whoever typed it. A corrected one is undone and stays on record."""
+    """The score that a judge gave to a dish, 1 to 9, `by` whoever typed it; `own` where the judge did, on their own phone and
+    without a name, at the table that person set. A corrected one is undone and stays on record."""
 
     dish = models.ForeignKey(Dish, on_delete=models.CASCADE, related_name="tastes")
     score = models.PositiveSmallIntegerField()
+    own = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["at", "id"]

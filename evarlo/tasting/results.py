@@ -4,18 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from evarlo.tasting.models import Dish, Panel, Taste
+from evarlo.tasting.models import Dish, Panel, Seat, Taste
 from trialcore.analyses import panel as core
 from trialcore.inference.comparisons import AgainstCheck, against_check
 
 
 @dataclass(frozen=True)
 class Ballot:
-    """What one judge gets in order, with what stands of it by dish id."""
+    """What one judge gets in order, with what stands of it by dish id. A warm-up comes first and is none of `dishes`."""
 
     judge: int
     dishes: tuple[Dish, ...]
     scores: dict[int, int]
+    warm_up: Dish | None = None
+    seat: Seat | None = None
 
     @property
     def is_full(self) -> bool:
@@ -32,15 +34,27 @@ class Found:
 
 
 def ballots_of(panel: Panel) -> list[Ballot]:
-    """Every judge's dishes in order; two statements."""
+    """Every judge's dishes in order; three statements."""
     standing = dict(Taste.objects.in_force().filter(dish__panel=panel).values_list("dish", "score"))
     by_judge: dict[int, list[Dish]] = {}
     for dish in panel.dishes.select_related("entry"):
         by_judge.setdefault(dish.judge, []).append(dish)
-    return [
-        Ballot(judge, tuple(dishes), {d.pk: standing[d.pk] for d in dishes if d.pk in standing})
-        for judge, dishes in by_judge.items()
-    ]
+    seats = {s.judge: s for s in panel.seats.all()}
+    made = []
+    for judge, all_of_them in by_judge.items():
+        dishes = tuple(d for d in all_of_them if d.position)
+        warm_up = next((d for d in all_of_them if not d.position), None)
+        scores = {d.pk: standing[d.pk] for d in dishes if d.pk in standing}
+        made.append(Ballot(judge, dishes, scores, warm_up, seats.get(judge)))
+    return made
+
+
+def ballot_of_seat(seat: Seat) -> Ballot:
+    """What the judge of a seat gets, and what stands of it, the warm-up among the scores."""
+    dishes = list(seat.panel.dishes.filter(judge=seat.judge))
+    standing = dict(Taste.objects.in_force().filter(dish__in=dishes).values_list("dish", "score"))
+    warm_up = next((d for d in dishes if not d.position), None)
+    return Ballot(seat.judge, tuple(d for d in dishes if d.position), standing, warm_up, seat)
 
 
 def found_in(ballots: list[Ballot]) -> Found | None:

@@ -7,6 +7,7 @@ from typing import Any
 from django import forms
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
@@ -14,13 +15,24 @@ from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest
 from evarlo.tasting.models import Panel
 from evarlo.tasting.results import Ballot, ballots_of, found_in
-from evarlo.tasting.services import HIGHEST, LOWEST, MOST_JUDGES, MOST_SAMPLES, PanelPlan, keep_ballot, set_table, undo_panel
-from evarlo.tasting.words import CAUTIONS, found_in_words, judges_in_words, table_in_words
+from evarlo.tasting.services import (
+    HIGHEST,
+    LOWEST,
+    MOST_JUDGES,
+    MOST_SAMPLES,
+    PanelPlan,
+    keep_ballot,
+    open_now,
+    set_table,
+    undo_panel,
+)
+from evarlo.tasting.words import CAUTIONS, cautions_of, found_in_words, judges_in_words, table_in_words
 from evarlo.trials.frame import frame
 from evarlo.trials.holds import holds_in_words, pick_words
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import entry_names
 from evarlo.trials.views import trial_or_404
+from evarlo.ui.draw.code import scannable
 from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import said_beside, said_on_top
@@ -33,6 +45,8 @@ class PanelForm(OwnIds):
     on = Day(label="Day", error_messages={"required": "Nothing was typed. Expected the day of the tasting."})
     judges = Number(label="Judges", low=2, high=MOST_JUDGES, whole=True)
     doubled = forms.BooleanField(label="The check is served twice, under two codes", required=False, initial=True)
+    warm_up = forms.BooleanField(label="A warm-up first, whose score does not count", required=False, initial=True)
+    pause_s = Number(label="Rest between dishes", low=0, high=600, unit="s", whole=True, required=False)
     entries = forms.MultipleChoiceField(
         label="Entries",
         widget=forms.CheckboxSelectMultiple,
@@ -61,7 +75,7 @@ def panels(request: PersonRequest, slug: str) -> HttpResponse:
     """The tastings of a trial, and the form that sets a new table."""
     trial = trial_or_404(slug)
     names = entry_names(trial, request.user)
-    proposed = {"on": timezone.localdate(), "judges": 8, "entries": _proposed(list(names))}
+    proposed = {"on": timezone.localdate(), "judges": 8, "entries": _proposed(list(names)), "warm_up": True, "pause_s": 45}
     return _panels_page(request, trial, PanelForm(names, initial=proposed))
 
 
@@ -73,7 +87,7 @@ def new(request: PersonRequest, slug: str) -> HttpResponse:
     if form.is_valid():
         d = form.cleaned_data
         with said_beside(form):
-            plan = PanelPlan(d["on"], d["subject"], d["low"], d["high"], d["judges"], d["doubled"])
+            plan = PanelPlan(d["on"], d["subject"], d["low"], d["high"], d["judges"], d["doubled"], d["warm_up"], d["pause_s"] or 0)
             made = set_table(trial, plan, list(trial.entries.filter(pk__in=d["entries"])), request.user)
             say(request, f"The table is set for {plan.judges} judges.")
             return redirect("tasting:panel", slug, made.pk)
@@ -84,7 +98,7 @@ def _panels_page(request: PersonRequest, trial: Trial, form: PanelForm) -> HttpR
     context = {
         "panels": trial.panels.in_force(),
         "form": form,
-        "cautions": CAUTIONS,
+        "cautions": cautions_of(trial.crop, CAUTIONS),
         "holds": holds_in_words(trial, timezone.now(), (pick_words,)),
     }
     status = 422 if form.is_bound else 200
@@ -151,9 +165,15 @@ def _page(request: PersonRequest, kept: Panel, wrong: tuple[int, BallotForm] | N
         "judges": found.panel.judges if found else (),
         "ballots": [(b, wrong[1] if wrong and wrong[0] == b.judge else BallotForm(b)) for b in ballots],
         "opened": wrong[0] if wrong else 0,
-        "key": [(b.judge, [(d.code, shown[d.entry_id]) for d in b.dishes]) for b in ballots]
+        "key": [
+            (b.judge, [(d.code, shown[d.entry_id]) for d in ([b.warm_up] if b.warm_up else []) + list(b.dishes)]) for b in ballots
+        ]
         if allowed(request.user, "plan")
         else [],
-        "cautions": CAUTIONS,
+        "cautions": cautions_of(trial.crop, CAUTIONS),
+        "seats": [(b, scannable(request.build_absolute_uri(reverse("own-ballot", args=[b.seat.code])))) for b in ballots if b.seat]
+        if allowed(request.user, "plan") and open_now(kept, timezone.localdate())
+        else [],
+        "to_type": request.build_absolute_uri(reverse("own-ballot-code")),
     }
     return render(request, "tasting/panel.html", context | frame(request, trial, "pick"), status=422 if wrong else 200)

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
+from evarlo.catalogue.models import Crop
 from evarlo.tasting.models import Panel
 from evarlo.tasting.results import Ballot, Found
 from evarlo.ui.templatetags.ui import p_value
@@ -18,6 +19,19 @@ CAUTIONS = (
     "Serve nothing whose label still asks to wait, and nothing that is unsafe raw, green or bitter out of kind.",
     "Water and a pause between samples; the first dish is a warm-up in everybody's mind, so the orders differ.",
 )
+
+
+TO_JUDGES = (
+    "Tell whoever set the table about allergies before you taste. Leave what smells wrong, spit out what is bitter out of kind.",
+    "Rinse with water before the first dish and between all of them. Taste in the order given, and do not go back.",
+    "Score what you taste, not what you see. The ballot bears no name, and no other judge sees it.",
+)
+
+
+def cautions_of(crop: Crop, before: tuple[str, ...]) -> tuple[str, ...]:
+    """What to mind before serving or tasting, with what the crop itself asks for."""
+    own = str(crop.profile.get("cautions") or "").strip()
+    return (*before, f"{crop.name}: {own[0].lower()}{own[1:]}.") if own else before
 
 
 def table_in_words(panel: Panel, ballots: Sequence[Ballot]) -> str:

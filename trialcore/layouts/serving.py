@@ -25,7 +25,8 @@ def williams(n: int) -> list[list[int]]:
 
 @dataclass(frozen=True)
 class Serving:
-    """What one judge gets at one `position` (from 1): the sample by its name, and the code that stands on the dish."""
+    """What one judge gets at one `position` (from 1; 0 is a warm-up that does not count): the sample by its name, and the code that
+    stands on the dish."""
 
     judge: int
     position: int
@@ -33,16 +34,18 @@ class Serving:
     code: int
 
 
-def serving_plan(samples: Sequence[str], judges: int, seed: int) -> list[Serving]:
+def serving_plan(samples: Sequence[str], judges: int, seed: int, warm_up: str | None = None) -> list[Serving]:
     """Dishes for judges 1 to `judges`, in the order of serving. Which sample takes which place in the square, the order of its
     rows and every code are drawn; no code stands twice on the table. A name that stands twice in `samples` is a doubled one.
+    `warm_up` is served to everyone first, under codes of its own.
 
     Raises ValueError for fewer than two samples, no judge, or more dishes than there are codes.
     """
     if judges < 1:
         raise ValueError("a panel needs a judge")
-    if len(samples) * judges > HIGHEST - LOWEST + 1:
-        raise ValueError(f"{len(samples) * judges} dishes are more than the {HIGHEST - LOWEST + 1} codes of three digits")
+    dishes = (len(samples) + (warm_up is not None)) * judges
+    if dishes > HIGHEST - LOWEST + 1:
+        raise ValueError(f"{dishes} dishes are more than the {HIGHEST - LOWEST + 1} codes of three digits")
     rows = williams(len(samples))
     rng = np.random.default_rng(seed)
     codes = iter(rng.permutation(np.arange(LOWEST, HIGHEST + 1)).tolist())
@@ -53,4 +56,6 @@ def serving_plan(samples: Sequence[str], judges: int, seed: int) -> list[Serving
         order = order or rng.permutation(len(rows)).tolist()  # all rows before one comes again
         for position, sample in enumerate(rows[order.pop()], start=1):
             made.append(Serving(judge, position, named[sample], next(codes)))
+    if warm_up is not None:
+        made += [Serving(judge, 0, warm_up, next(codes)) for judge in range(1, judges + 1)]
     return made

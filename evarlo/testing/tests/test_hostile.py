@@ -128,6 +128,7 @@ def patterns(resolver: URLResolver, before: str = "") -> Iterator[str]:
 
 # What answers without a log-in, and how: whether someone is logged in, and a feed whose address nobody has.
 OPEN = {"/people/here/": 401, "/trials/feed/1.ics": 404, "/worker.js": 200, "/manifest.webmanifest": 200}
+OPEN |= {"/taste/": 200, "/taste/1/": 302, "/taste/1/score/": 302}  # a seat's code is the permission; no seat has this one
 
 
 @override_settings(AXES_ENABLED=False)
