@@ -136,6 +136,16 @@ def held_plots(trial: Trial, now: datetime) -> dict[int, Held]:
     return {plot: h for plot, h in found.items() if h.entry_until or h.pick_from}
 
 
+def held_days(trial: Trial) -> dict[int, list[tuple[date, date]]]:
+    """From which day to before which other each plot (by id) was not to be picked, for what was done to it."""
+    found: dict[int, list[tuple[date, date]]] = defaultdict(list)
+    for made in standing(trial):
+        if made.pick_days:
+            for plot in made.plots.all():
+                found[plot.pk].append((timezone.localdate(made.done_at), pick_from(interval(made))))
+    return found
+
+
 def not_before(plot: Plot, on: date) -> tuple[date, str] | None:
     """The first day on which a plot may be picked, when that is after `on`, and what asks for it."""
     found = [(pick_from(interval(made)), made.what) for made in plot.care.in_force().filter(pick_days__gt=0, done_at__date__lte=on)]

@@ -21,10 +21,11 @@ from evarlo.trials.plan import CriterionPlan
 from evarlo.trials.services import add_criteria
 from evarlo.trials.taking_in import FinishedPlot, arrived, take_in_entries, take_in_plots, take_in_trial
 from evarlo.ui.refused import Refused
+from evarlo.ui.uploads import text_of
 from evarlo.ui.words import counted
 from evarlo.walks.models import Observation
 from evarlo.walks.services import Seen, check_seen, keep_many, open_round
-from trialcore.formats.sheet import SheetPlot, TrialSheet, decode, read_trial_sheet
+from trialcore.formats.sheet import SheetPlot, TrialSheet, read_trial_sheet
 from trialcore.layouts.bed import Bed, PlotSize
 from trialcore.layouts.paths import serpentine
 from trialcore.layouts.placing import place
@@ -38,7 +39,7 @@ TALL = 0.75  # a plot of unknown size is drawn a little wider than high
 def keep_sheet(name: str, raw: bytes, by: User) -> Sheet:
     """Keep what was uploaded, to be looked at. Raises Refused when it is no text."""
     try:
-        text = decode(raw)
+        text = text_of(raw)
     except ValueError as error:
         raise Refused(str(error), "file") from None
     return Sheet.objects.create(name=name[:120] or "pasted", text=text, by=by, at=timezone.now())

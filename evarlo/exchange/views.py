@@ -31,10 +31,10 @@ SHOWN = 60
 
 class Upload(forms.Form):
     file = forms.FileField(
-        label="CSV file",
+        label="CSV or xlsx file",
         required=False,
         allow_empty_file=True,
-        widget=forms.ClearableFileInput(attrs={"accept": ".csv,.tsv,.txt,text/csv"}),
+        widget=forms.ClearableFileInput(attrs={"accept": ".csv,.tsv,.txt,.xlsx,text/csv"}),
     )
     text = forms.CharField(
         label="or paste the lines",
@@ -46,7 +46,7 @@ class Upload(forms.Form):
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
         if not data.get("file") and not (data.get("text") or "").strip():
-            self.add_error("file", "Nothing was chosen. Expected a CSV file, or its lines pasted below.")
+            self.add_error("file", "Nothing was chosen. Expected a CSV or xlsx file, or its lines pasted below.")
         if data.get("file") and data["file"].size > MOST_BYTES:
             self.add_error("file", f"The file holds {data['file'].size / 1e6:.1f} MB. Expected at most {MOST_BYTES / 1e6:.0f} MB.")
         return data

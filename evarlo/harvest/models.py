@@ -222,3 +222,18 @@ class TestRule(models.Model):
 
     def __str__(self) -> str:
         return f"{self.trait} within {self.most_hours:g} h"
+
+
+class WeightsFile(UndoableAct):
+    """A sheet of weights that was uploaded for a trial: looked at first, brought in once, and taken back as a whole."""
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="weights_files")
+    name = models.CharField(max_length=120)
+    text = models.TextField()
+    brought_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-at"]
+
+    def __str__(self) -> str:
+        return self.name

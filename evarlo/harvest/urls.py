@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.harvest import class_views, sample_views, store_views, views
+from evarlo.harvest import class_views, sample_views, sheet_views, store_views, views
 
 app_name = "harvest"
 urlpatterns = [
@@ -10,6 +10,10 @@ urlpatterns = [
     path("pick/store/<int:pk>/look/", store_views.look, name="look"),
     path("pick/store/<int:pk>/undo/", store_views.undo, name="undo-store"),
     path("pick/store/keep-to/", store_views.to_keep, name="keep-to"),
+    path("pick/weights/", sheet_views.weights, name="weights"),
+    path("pick/weights/<int:pk>/", sheet_views.weights_file, name="weights-file"),
+    path("pick/weights/<int:pk>/bring-in/", sheet_views.bring, name="weights-bring"),
+    path("pick/weights/<int:pk>/take-back/", sheet_views.back, name="weights-back"),
     path("pick/samples/", sample_views.samples, name="samples"),
     path("pick/samples/rule/", sample_views.rule, name="sample-rule"),
     path("pick/samples/own/", sample_views.own, name="own-test"),

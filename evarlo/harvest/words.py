@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import date
+from typing import TYPE_CHECKING
 
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
@@ -16,6 +17,9 @@ from evarlo.ui.units import measured
 from evarlo.ui.words import counted, fixed
 from trialcore.analyses.keeping import Keeping
 from trialcore.field.picks import PlotYield
+
+if TYPE_CHECKING:
+    from evarlo.harvest.sheets import Understood
 
 SURE = 0.05
 
@@ -33,6 +37,21 @@ def beside_in_words(last: Picking, season: PlotYield | None) -> str:
     pieces = f", {counted(last.marketable_count, 'piece')}" if last.marketable_count and not last.nought else ""
     total = f"; {measured(season.marketable_kg, 'kg')} so far" if season else ""
     return f"Last on {short_day(last.on)}: {had}{pieces}{total}."
+
+
+def weights_in_words(found: Understood) -> str:
+    """What a sheet of weights was understood to be."""
+    if not found.weighed:
+        return "All of it is there already." if found.there else "Nothing was weighed in this sheet."
+    days = found.days
+    span = short_day(days[0]) if len(days) == 1 else f"{short_day(days[0])} to {short_day(days[-1])}"
+    plots = len({plot for plot, _ in found.weighed})
+    said = (
+        f"{counted(len(found.weighed), 'weigh-in')} of {counted(plots, 'plot')} on {counted(len(days), 'day')}, {span}, "
+        f"{measured(round(found.kg, 2), 'kg')} marketable."
+    )
+    there = f" {counted(found.there, 'other')} of a plot and day that has one already: left as it is." if found.there else ""
+    return said + there
 
 
 TESTING = {

@@ -42,7 +42,7 @@ ACTS = {
     "pests": ("watches",),
     "practice": ("trainer",),
     "identity": ("doubts", "boundaries"),
-    "harvest": ("services", "classes", "store", "samples"),
+    "harvest": ("services", "classes", "store", "samples", "sheets"),
     "tasting": ("services",),
     "verdicts": ("services",),
     "exchange": ("services",),

@@ -3,6 +3,7 @@
 In this room:
 
     sheet, plots    a trial read from delimited text, every bad cell named
+    weights         weights of picks, a line a plot and day, a column a day or a column a class
     table           columns read from delimited text, every bad cell named
     figures         results as plain dictionaries of numbers, for JSON
     cli             the command line: the only part of the core that reads and writes files
