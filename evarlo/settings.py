@@ -38,6 +38,7 @@ INSTALLED_APPS = [
     "evarlo.identity",
     "evarlo.harvest",
     "evarlo.tasting",
+    "evarlo.effort",
     "evarlo.compare",
     "evarlo.verdicts",
     "evarlo.exchange",

@@ -28,6 +28,7 @@ urlpatterns = [
     path("trials/<slug:slug>/", include("evarlo.identity.urls")),
     path("trials/<slug:slug>/", include("evarlo.harvest.urls")),
     path("trials/<slug:slug>/", include("evarlo.tasting.urls")),
+    path("trials/<slug:slug>/", include("evarlo.effort.urls")),
     path("trials/<slug:slug>/", include("evarlo.compare.urls")),
     path("trials/<slug:slug>/", include("evarlo.verdicts.urls")),
 ]

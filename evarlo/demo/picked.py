@@ -12,6 +12,8 @@ from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo.backdating import planned_at
 from evarlo.demo.seasons import People
 from evarlo.demo.world import DAIKON_KEEPS, SQUASH, Fruiting
+from evarlo.effort.models import WorkTime
+from evarlo.effort.services import Took, keep_time
 from evarlo.grounds.models import Bed
 from evarlo.harvest.classes import Picked, keep_classes, keep_plan, usual_classes
 from evarlo.harvest.models import PickClass
@@ -24,10 +26,13 @@ from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Trial
 from evarlo.trials.plan import CriterionPlan, TrialPlan
 from evarlo.trials.planning import plan_trial
+from evarlo.walks.services import Seen as SeenOnWalk
+from evarlo.walks.services import close_round, keep_observation, open_round
 
 SOWN_BEFORE, PICKED_BEFORE = 64, 20  # days before today
 MISSED_ROUND = 12  # days before today, when nobody came to pick
 RIPE, OVER = 4, 8  # days from open flower to a fruit that can be sold, and to one that no longer can
+TIMED_SINCE = 7  # days before today, since when each pick is timed
 SEED = 3307
 
 
@@ -64,6 +69,7 @@ def pick_squash(crop: Crop, bed: Bed, people: People, today: date) -> None:
         seed=SEED,
     )
     _laid(trial, people, sown, 20)
+    _flowered(trial, people, sown)
     keep_classes(trial, usual_classes(crop), people.manager)
     keep_plan(trial, Picked(2, piece_low_g=150, piece_high_g=350), people.manager)
     keep_crate(bed.site, "Grey crate", 1.2)
@@ -85,6 +91,20 @@ def pick_squash(crop: Crop, bed: Bed, people: People, today: date) -> None:
             on = today - timedelta(days=day)
             weighed = weighed_by_class(parts, far=True) if parts else Weighed(0.0, nought="nothing")
             keep_picking(plot, on, weighed, people.helper, uuid.uuid4(), on)
+            if day < TIMED_SINCE:
+                fruits = sum(p.count or 0 for p in parts)
+                minutes = 1.5 + fruits * (0.25 + truth[plot.entry.cultivar.name].hidden) * rng.normal(1, 0.15)
+                took = Took(WorkTime.Task.PICK, on, round(float(minutes), 1))
+                keep_time(trial, [plot], took, people.helper, uuid.uuid4(), on)
+
+
+def _flowered(trial: Trial, people: People, sown: date) -> None:
+    """The first flower was looked for on one walk, when most plots had one."""
+    on = sown + timedelta(days=40)
+    walk = open_round(trial, Trait.objects.get(key="first-flower"), on, people.evaluator)
+    for n, plot in enumerate(trial.plots.order_by("place")):
+        keep_observation(walk, plot, SeenOnWalk(day=on - timedelta(days=n % 4)), people.evaluator, on, uuid.uuid4(), on)
+    close_round(walk)
 
 
 def _taken(

@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from datetime import date, timedelta
 
-from django.db.models import Exists, Max, Min, OuterRef, Q, QuerySet, Sum
+from django.db.models import Exists, Max, Min, Q, QuerySet, Sum
 from django.urls import reverse
 
 from evarlo.catalogue.models import Trait
@@ -139,38 +139,29 @@ def marks(trial: Trial) -> Iterable[str]:
 
 def picked_traits(trial: Trial) -> list[Trait]:
     """The traits that picks can give, once there is a pick, what samples and lots in store tell; what is told by class only where
-    the trial has one for it. Two statements."""
-    told = _told(trial)
-    wanted = Q(pk__in=TestedSample.objects.in_force().filter(plot__trial=trial).values("trait"))
-    if told["picked"]:
-        keys = [key for key in (*FIGURES, *WITH_MORE) if told.get(key, True)]
-        wanted |= Q(source=Trait.Source.PICK, key__in=keys)
-    if told["stored"]:
-        wanted |= Q(source=Trait.Source.STORE)
-    return list(Trait.objects.filter(wanted))
-
-
-def _told(trial: Trial) -> dict[str, bool]:
-    """What there is to tell, and which of the traits by class, size or sample."""
-    me = {"trial": OuterRef("pk")}
-    classes, plans = PickClass.objects.filter(**me), PickPlan.objects.filter(**me)
-    samples = TestedSample.objects.in_force().filter(plot__trial=OuterRef("pk"))
+    the trial has one for it. One statement."""
+    classes, plans = PickClass.objects.filter(trial=trial), PickPlan.objects.filter(trial=trial)
+    samples = TestedSample.objects.in_force().filter(plot__trial=trial)
     reason, part = PickClass.Reason, PickClass.Part
-    asked = {
-        "picked": Picking.objects.in_force().filter(plot__trial=OuterRef("pk")),
+    only_with = {
         "picking-damage": classes.filter(reason=reason.DAMAGED),
         "in-window-share": classes.filter(reason__in=[reason.OVERMATURE, reason.UNDERSIZE]),
         "side-yield": classes.filter(part=part.SIDE),
         "dry-yield": classes.filter(part=part.DRY),
         "size-off-target": plans.filter(Q(piece_low_g__isnull=False) | Q(piece_high_g__isnull=False)),
         "edible-yield": samples.filter(trait__key="edible-share"),
-        "lots": StoredLot.objects.in_force().filter(plot__isnull=False, **me),
-        "keeps to": plans.filter(market_days__isnull=False),
     }
-    names = {f"told_{n}": name for n, name in enumerate(asked)}
-    row = Trial.objects.annotate(**{n: Exists(asked[name]) for n, name in names.items()}).values(*names).filter(pk=trial.pk).first()
-    told = {name: bool(row and row[n]) for n, name in names.items()}  # one that was dropped meanwhile tells nothing
-    return told | {"stored": told["lots"] and told["keeps to"]}
+    picked = Q(key__in=[key for key in FIGURES if key not in only_with])
+    for key, there in only_with.items():
+        picked |= Q(Exists(there), key=key)
+    lots = StoredLot.objects.in_force().filter(trial=trial, plot__isnull=False)
+    return list(
+        Trait.objects.filter(
+            Q(picked, Exists(standing(trial)), source=Trait.Source.PICK)
+            | Q(pk__in=samples.values("trait"))
+            | Q(Exists(lots), Exists(plans.filter(market_days__isnull=False)), source=Trait.Source.STORE)
+        )
+    )
 
 
 def plan_of(trial: Trial) -> PickPlan:
