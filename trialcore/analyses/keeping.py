@@ -70,7 +70,7 @@ class AgainstCheck:
     ratio95: tuple[float, float]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Keeping:
     """Every entry by itself, and those with losses against the check.
 
@@ -85,6 +85,12 @@ class Keeping:
     vs_check: tuple[AgainstCheck, ...]
     spread: float | None
     df: int | None
+    told: tuple[str, ...] = ()
+    """The entries with losses, in the order of `locations`."""
+    locations: np.ndarray | None = None
+    covariance: np.ndarray | None = None
+    differ: tuple[float, int, float] | None = None
+    """Whether they keep alike: chi-square of the likelihood ratio, its degrees of freedom and p; pieces counted as independent."""
 
     def median95(self, entry: EntryKeeping) -> tuple[float, float] | None:
         """The 95 % interval of an entry's median, in days, widened for lots that differ."""
@@ -108,7 +114,7 @@ def turnbull(lots: Sequence[LotChecks]) -> list[tuple[float, float]]:
         for lot in lots:
             if day in lot.days:
                 i = lot.days.index(day)
-                at_risk += lot.sound[i] + lot.lost[i]
+                at_risk += lot.sound[i - 1] if i else lot.pieces  # those that were taken away were seen sound on this day
                 lost += lot.lost[i]
         share *= 1 - lost / at_risk if at_risk else 1.0
         made.append((day, share))
@@ -140,7 +146,20 @@ def keeping(lots: Sequence[LotChecks], check: str | None = None, shape: Shape | 
     spread, df = (None, None) if lots_alike else _spread(rows, theta, len(told), shape)
     covariance = np.linalg.inv(information) * (spread or 1.0)
     versus = _versus(told, check, theta, covariance, df) if check is not None and check in told else ()
-    return Keeping(shape, found, likelihood, exp(theta[-1]), versus, spread, df)
+    more = (tuple(told), theta[:-1], covariance[:-1, :-1], _differ(rows, len(told), likelihood, shape))
+    return Keeping(shape, found, likelihood, exp(theta[-1]), versus, spread, df, *more)
+
+
+def _differ(rows: Sequence[Sequence[Row]], entries: int, likelihood: float, shape: Shape) -> tuple[float, int, float] | None:
+    """The likelihood ratio of a location for each entry against one for all."""
+    if entries < 2:
+        return None
+    try:
+        alike = _fit([(0, low, high, n) for some in rows for _, low, high, n in some], 1, shape)[2]
+    except (ValueError, np.linalg.LinAlgError):
+        return None
+    chi = max(0.0, 2 * (likelihood - alike))
+    return chi, entries - 1, distributions.chi_square_above(chi, entries - 1)
 
 
 def _spread(rows: Sequence[Sequence[Row]], theta: np.ndarray, entries: int, shape: Shape) -> tuple[float | None, int | None]:

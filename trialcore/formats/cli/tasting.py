@@ -5,12 +5,12 @@ from __future__ import annotations
 import argparse
 import csv
 import sys
-from dataclasses import asdict
 from typing import Any
 
+from trialcore.formats.cli import kinds
 from trialcore.formats.cli.files import guarded, refusing, show
-from trialcore.formats.cli.reckoning import add_verb, number_in, p_text, read_columns
-from trialcore.formats.figures.blocks import Json, block_figures
+from trialcore.formats.cli.reckoning import add_verb, p_text
+from trialcore.formats.figures.blocks import Json
 
 
 def add_tasting(verbs: Any) -> None:
@@ -36,33 +36,12 @@ def _serving(given: argparse.Namespace) -> int:
 
 
 def _panel(given: argparse.Namespace) -> int:
-    table = read_columns(given.file, ("judge", "entry", "rep"), ("value",), optional=("rep",))
-
-    def reckon() -> Json:
-        from trialcore.analyses.panel import analyse_panel
-
-        values = [number_in(table, "value", i) for i in range(len(table.lines))]
-        found = analyse_panel(table.labels["judge"], table.labels["entry"], values, table.labels.get("rep"))
-        if given.check and given.check not in {m.entry for m in found.blocks.means}:
-            raise ValueError(f"no line has the entry “{given.check}”")
-        whole = block_figures(found.blocks, given.check)
-        kept = ("anova_sequential", "f_entry", "p_entry", "mse", "df_error", "entry_means")
-        agreed = found.concordance
-        return {
-            "check": given.check,
-            "n_judges": len(found.judges),
-            "n_entries": len(found.blocks.means),
-            "anova_judge_as_block": {**{k: whole[k] for k in kept}, "vs_check": whole.get("vs_check", {}).get("table", [])},
-            "rank_test_any_pattern": asdict(found.ranks) if found.ranks else None,
-            "kendall_w": {"w_ties": agreed.w, "chisq": agreed.chi_square, "df": agreed.df, "p": agreed.p} if agreed else None,
-            "judges": [asdict(j) for j in found.judges],
-            "consistency_all": {"pairs": found.pairs, "sd_within": found.sd_within},
-        }
-
-    return show(refusing(given.file, reckon, "scores of two judges or more"), given.format, _panel_text)
+    figures = refusing(given.file, lambda: kinds.panel(given.file, given.check), "scores of two judges or more")
+    return show(figures, given.format, panel_text)
 
 
-def _panel_text(figures: Json) -> str:
+def panel_text(figures: Json) -> str:
+    """What a person reads first of a tasting."""
     scores, ranks, agreed = figures["anova_judge_as_block"], figures["rank_test_any_pattern"], figures["kendall_w"]
     lines = [f"{m['entry']}: {m['lsmean']:.2f}" for m in scores["entry_means"] if m["lsmean"] is not None]
     lines += [

@@ -82,6 +82,12 @@ def block_figures(analysis: BlockAnalysis, check: str | None = None) -> Json:
     return figures
 
 
+def interval(row: Json) -> Json:
+    """The 95 % interval of a line that has an estimate, its standard error and degrees of freedom."""
+    half = distributions.t_quantile(0.975, row["df"]) * row["se"]
+    return {"lower95": row["estimate"] - half, "upper95": row["estimate"] + half}
+
+
 def anova_figures(row: AnovaRow) -> Json:
     """A line of an analysis of variance."""
     return {"source": row.source, "df": row.df, "ss": row.ss, "ms": row.ms, "f": row.f, "p": row.p}

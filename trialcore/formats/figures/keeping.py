@@ -4,11 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
-from math import log
+from itertools import combinations
+from math import log, sqrt
+from statistics import NormalDist
 from typing import Any
 
-from trialcore.analyses.keeping import SHAPES, Keeping, keeping, lots_from, turnbull
+import numpy as np
+
+from trialcore.analyses.keeping import SHAPES, Z95, Keeping, LotChecks, keeping, lots_from, turnbull
 from trialcore.formats.figures.blocks import Json
+from trialcore.inference.comparisons import holm_adjusted
 
 
 def keeping_figures(rows: Sequence[Mapping[str, Any]], check: str | None) -> Json:
@@ -27,10 +32,46 @@ def keeping_figures(rows: Sequence[Mapping[str, Any]], check: str | None) -> Jso
         "totals": [{k: v for k, v in asdict(e).items() if k in ("entry", "lots", "pieces", "lost")} for e in first.entries],
         "likelier": likelier,
         **{shape: _shape(alike, by_lot, check) for shape, (alike, by_lot) in found.items()},
+        "entries_without_loss": [e.entry for e in first.entries if not e.lost],
+        "turnbull": [{"entry": e, **_intervals([x for x in lots if x.entry == e])} for e in entries],
+        "by_lot": [
+            {"entry": x.entry, "lot": x.lot, "pieces": x.pieces, "lost": sum(x.lost), **_median_within(_masses([x]))} for x in lots
+        ],
         "share_sound": [
             {"entry": e, "days": [{"day": d, "share": s} for d, s in turnbull([x for x in lots if x.entry == e])]} for e in entries
         ],
     }
+
+
+def _masses(lots: Sequence[LotChecks]) -> list[tuple[float, float | None, float]]:
+    """From which look to which other what part of the pieces was lost (0 to 1); what was not lost has no end."""
+    made: list[tuple[float, float | None, float]] = []
+    before, share = 0.0, 1.0
+    for day, left in turnbull(lots):
+        if share - left > 1e-12:
+            made.append((before, day, share - left))
+        before, share = day, left
+    if share > 1e-12:
+        made.append((before, None, share))
+    return made
+
+
+def _intervals(lots: Sequence[LotChecks]) -> Json:
+    masses, cdf, rows = _masses(lots), 0.0, []
+    for start, end, mass in masses:
+        cdf += mass
+        rows.append({"from": start, "to": end, "mass": mass, "cdf": min(1.0, cdf)})
+    return {"intervals": rows, **_median_within(masses)}
+
+
+def _median_within(masses: Sequence[tuple[float, float | None, float]]) -> Json:
+    """Between which looks half was lost; to None where more than half is sound still."""
+    cdf = 0.0
+    for start, end, mass in masses:
+        cdf += mass
+        if cdf >= 0.5 - 1e-12:
+            return {"median_from": start, "median_to": end}
+    return {"median_from": None, "median_to": None}
 
 
 def _shape(alike: Keeping, by_lot: Keeping, check: str | None) -> Json:
@@ -49,6 +90,8 @@ def _shape(alike: Keeping, by_lot: Keeping, check: str | None) -> Json:
                 "day_10pct": e.days_to_90,
                 "day_10pct_lower95": e.days_to_90_95[0],
                 "day_10pct_upper95": e.days_to_90_95[1],
+                "day_10pct_log_se": log(e.days_to_90_95[1] / e.days_to_90_95[0]) / (2 * Z95),
+                "median_log_se": log(e.median95[1] / e.median95[0]) / (2 * Z95),
                 "median": e.median,
                 "median_lower95": e.median95[0],
                 "median_upper95": e.median95[1],
@@ -60,6 +103,7 @@ def _shape(alike: Keeping, by_lot: Keeping, check: str | None) -> Json:
             "check": check,
             "estimate": d.estimate,
             "se": d.se,
+            "z": d.estimate / d.se,
             "p_unadjusted": d.p,
             "lower95": log(d.ratio95[0]),
             "upper95": log(d.ratio95[1]),
@@ -70,5 +114,30 @@ def _shape(alike: Keeping, by_lot: Keeping, check: str | None) -> Json:
         {"entry": d.entry, "check": check, "ratio": d.ratio, "ratio_lower95": d.ratio95[0], "ratio_upper95": d.ratio95[1], "p": d.p}
         for d in by_lot.vs_check
     ]
-    common = {"logLik": alike.log_likelihood, "scale": alike.scale, "vs_check": versus}
+    for row, p in zip(versus, holm_adjusted(np.array([row["p_unadjusted"] for row in versus])), strict=True) if versus else ():
+        row["p_holm"] = float(p)
+    common = {"logLik": alike.log_likelihood, "scale": alike.scale, "vs_check": versus, **_locations(alike)}
     return {"per_entry": per_entry, "common_scale": common, "lot_spread": by_lot.spread, "df": by_lot.df, "vs_check_lots": lots}
+
+
+def _locations(alike: Keeping) -> Json:
+    """The location of the first entry and how the others differ from it, on the log of days, pieces counted as independent."""
+    if alike.locations is None or alike.covariance is None:
+        return {}
+    at, covariance, rows = alike.locations, alike.covariance, []
+    for i, entry in enumerate(alike.told):
+        estimate = float(at[i] - at[0]) if i else float(at[0])
+        variance = covariance[i, i] + (covariance[0, 0] - 2 * covariance[0, i] if i else 0.0)
+        se = sqrt(float(variance))
+        p = 2 * NormalDist().cdf(-abs(estimate) / se)
+        rows.append(
+            {"term": f"entry{entry}" if i else "(Intercept)", "estimate": estimate, "se": se, "stat": estimate / se, "p": p}
+        )
+    pairs = combinations(range(len(at)), 2)
+    sed = [sqrt(float(covariance[i, i] + covariance[j, j] - 2 * covariance[i, j])) for i, j in pairs]
+    lr = alike.differ
+    return {
+        "coefficients": rows,
+        "entry_lr": {"chisq": lr[0], "df": lr[1], "p": lr[2]} if lr else None,
+        "sed_average": sum(sed) / len(sed) if sed else None,
+    }
