@@ -16,10 +16,13 @@ from evarlo.harvest.queries import areas, yields
 from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Entry, Trial
 from evarlo.trials.queries import entry_names, left_out, plots_of
+from evarlo.walks.queries import lasted
 from trialcore.field.picks import PlotYield
+from trialcore.field.stages import StageDates, StageMean
+from trialcore.field.standing import analyse_standing
 from trialcore.inference.distributions import t_quantile
 
-HALF = "days-to-half-yield"
+HALF, STILL = "days-to-half-yield", "still-marketable"
 LEVEL = 0.975  # of Student's t by which a mean is held to its band
 WEEK = 7
 
@@ -162,6 +165,34 @@ def flow_of(trial: Trial, user: Any) -> TrialFlow:
     made.sort(key=lambda e: -(e.curve[-1].mean if e.curve else 0.0))
     half = compare(trial, Trait.objects.get(key=HALF), user, guard_of(trial)) if days else None
     return TrialFlow(tuple(made), half)
+
+
+@dataclass(frozen=True)
+class Standing:
+    """How long entries stayed fit to sell in the field, with a sentence's worth of the check."""
+
+    dates: StageDates
+    rows: tuple[tuple[str, StageMean, tuple[float, float, float] | None], ...]  # name, days, and how they differ from the check
+
+
+def standing_ability(trial: Trial, user: Any) -> Standing | None:
+    """From the looks whether a plot is still marketable; None before any was ready."""
+    trait = Trait.objects.filter(key=STILL).first()
+    seen = lasted(trial, trait) if trait else {}
+    out, names = left_out([trial]), entry_names(trial, user)
+    plots = [p for p in plots_of(trial) if p.pk not in out]
+    if not any(p.pk in seen for p in plots):
+        return None
+    blocks = [p.block for p in plots] if len({p.block for p in plots}) > 1 else None
+    dates = analyse_standing([p.entry.code for p in plots], [seen.get(p.pk) for p in plots], blocks)
+    by_code = {p.entry.code: names[p.entry_id] for p in plots}
+    check = next((p.entry.code for p in plots if p.entry.is_check), None)
+    try:
+        versus = {e: (d, se, p) for e, d, se, p in dates.against(check)} if check else {}
+    except KeyError:
+        versus = {}
+    ordered = sorted(dates.means, key=lambda m: -(m.days or 0.0))
+    return Standing(dates, tuple((by_code[m.entry], m, versus.get(m.entry)) for m in ordered))
 
 
 def weeks_of(trial: Trial) -> list[tuple[str, dict[int, float]]]:

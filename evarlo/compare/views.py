@@ -10,7 +10,7 @@ from django.shortcuts import render
 
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison, EntryResult
-from evarlo.compare.flow import flow_of, weeks_of
+from evarlo.compare.flow import flow_of, standing_ability, weeks_of
 from evarlo.compare.queries import compare, guard_of, over_years, said_of
 from evarlo.compare.words import (
     bars_in_words,
@@ -234,6 +234,7 @@ def flow(request: PersonRequest, slug: str) -> HttpResponse:
     bed_m2 = trial.bed.length_m * trial.bed.width_m if trial.bed else None
     context = {
         "flow": found,
+        "standing": standing_ability(trial, request.user),
         "comes_to": [
             (
                 e,

@@ -154,8 +154,14 @@ def _page(
     shown = entry_names(trial, request.user)
     by_code = {s.lot.entry.code: shown[s.lot.entry_id] for s in stored}
     found = kept_of(stored, check) if allowed(request.user, "compare") else None
+    wide = 100 * found.widened if found else 0.0
     lines = [
-        Curve(by_code[code], [(day, 100 * share) for day, share in points], code == check)
+        Curve(
+            by_code[code],
+            [(day, 100 * share) for day, share, _ in points],
+            code == check,
+            [wide * se for *_, se in points] if code == check and wide else (),
+        )
         for code, points in curves_of(stored).items()
     ]
     rows = []

@@ -20,6 +20,7 @@ from evarlo.walks.models import Observation, Rival, Round, Value
 from trialcore.field.progress import progress_area
 from trialcore.field.samples import sample_mean
 from trialcore.field.stages import days_between
+from trialcore.field.standing import Stood, stood
 
 
 def current(walk: Round) -> QuerySet[Observation]:
@@ -57,6 +58,10 @@ def readings(trial: Trial, trait: Trait, walk: Round | None = None) -> Readings:
 
 def course(trial: Trial, trait: Trait) -> Readings:
     """The mean of a share over the season, plot by plot: the area under its course by the days."""
+    assert trait.of
+    if trait.of.kind == Trait.Kind.YES_NO:
+        since = lasted(trial, trait.of)
+        return {pk: Reading(s.middle, note="" if s.most is not None else "at least; it lasts still") for pk, s in since.items()}
     points: dict[int, list[tuple[date, float]]] = defaultdict(list)
     rows = standing_of(trial).filter(round__trait=trait.of_id, number__isnull=False).order_by("seen_on", "at")
     for plot, on, number in rows.values_list("plot_id", "seen_on", "number"):
@@ -67,6 +72,16 @@ def course(trial: Trial, trait: Trait) -> Readings:
             days = [float((on - some[0][0]).days) for on, _ in some]
             found[plot] = Reading(progress_area(days, [n for _, n in some]).standardised)
     return found
+
+
+def lasted(trial: Trial, trait: Trait) -> dict[int, Stood]:
+    """How long a yes lasted in each plot (by id) that had one, over the rounds of a trait."""
+    looks: dict[int, dict[date, bool]] = defaultdict(dict)
+    rows = standing_of(trial).filter(round__trait=trait, number__isnull=False).order_by("seen_on", "at")
+    for plot, on, number in rows.values_list("plot_id", "seen_on", "number"):
+        looks[plot][on] = bool(number)  # the later of two of one day
+    found = {pk: stood([(float(on.toordinal()), fit) for on, fit in some.items()]) for pk, some in looks.items()}
+    return {pk: s for pk, s in found.items() if s}
 
 
 def within(trial: Trial, trait: Trait) -> Readings:

@@ -183,6 +183,15 @@ def derive(trait: Trait, again: bool) -> None:
             "decimals": 1,
             "method": "Mean over the days from the first round to the last: the area under its course by the days (trapezia).",
         }
+    if again and trait.repeated and trait.kind == Trait.Kind.YES_NO:
+        made["course"] = {
+            "name": f"{trait.name}, days it lasted"[:60],
+            "unit": "days",
+            "source": Trait.Source.COURSE,
+            "decimals": 0,
+            "matters": 3,
+            "method": "From the first look that says yes to the first that says no after it, the middle of what is possible.",
+        }
     if trait.samples > 1 and trait.kind in (Trait.Kind.MEASURE, Trait.Kind.COUNT):
         made["within"] = {
             "name": f"{trait.name}, evenness"[:60],

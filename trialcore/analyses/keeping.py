@@ -92,6 +92,11 @@ class Keeping:
     differ: tuple[float, int, float] | None = None
     """Whether they keep alike: chi-square of the likelihood ratio, its degrees of freedom and p; pieces counted as independent."""
 
+    @property
+    def widened(self) -> float:
+        """By how much a standard error of one entry is multiplied for half of its 95 % interval, lots that differ allowed for."""
+        return _quantile(self.df) * sqrt(self.spread or 1.0)
+
     def median95(self, entry: EntryKeeping) -> tuple[float, float] | None:
         """The 95 % interval of an entry's median, in days, widened for lots that differ."""
         if entry.median is None or entry.median95 is None:
@@ -105,10 +110,16 @@ def turnbull(lots: Sequence[LotChecks]) -> list[tuple[float, float]]:
     """The share of an entry's pieces still sound after each day of checking, as (day, share): lots weighted by what they hold
     there, what was taken away counted as sound until then (product-limit over the check days, exact where all lots are checked
     on the same days). Raises ValueError as `keeping`."""
+    return [(day, share) for day, share, _ in product_limit(lots)]
+
+
+def product_limit(lots: Sequence[LotChecks]) -> list[tuple[float, float, float]]:
+    """The curve as `turnbull` gives it, each day with the standard error of its share (Greenwood 1926), pieces counted as
+    independent. Raises ValueError as `keeping`."""
     for lot in lots:
         _checked(lot)
     days = sorted({d for lot in lots for d in lot.days})
-    share, made = 1.0, []
+    share, summed, made = 1.0, 0.0, []
     for day in days:
         at_risk = lost = 0
         for lot in lots:
@@ -117,7 +128,8 @@ def turnbull(lots: Sequence[LotChecks]) -> list[tuple[float, float]]:
                 at_risk += lot.sound[i - 1] if i else lot.pieces  # those that were taken away were seen sound on this day
                 lost += lot.lost[i]
         share *= 1 - lost / at_risk if at_risk else 1.0
-        made.append((day, share))
+        summed += lost / (at_risk * (at_risk - lost)) if at_risk > lost else 0.0
+        made.append((day, share, share * sqrt(summed)))
     return made
 
 

@@ -11,6 +11,7 @@ In this room:
     raters, leaves         whether people score alike; drawn leaves of known damage to practise on
     stand                  how many plants a plot carries on a day
     picks, storage         from the picks of a plot to its yield and earliness; how long a lot keeps
+    standing               how long what is ready stays fit to sell in the field
     rounds                 when a crop that is picked again and again is ripe for the next round
     grading, moisture      a lot of which only some were graded; weights brought to one moisture
     simulated_season       a season whose truth is known, in the shape that a trial records

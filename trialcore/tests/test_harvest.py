@@ -14,6 +14,7 @@ from trialcore.field.moisture import at_standard_moisture, moisture_of
 from trialcore.field.picks import Pick, harvest_flow, plot_yield
 from trialcore.field.rounds import overmature_by_wait, wait_until_next
 from trialcore.field.stand import Stand
+from trialcore.field.standing import analyse_standing, stood
 from trialcore.inference.outliers import usual_factor
 
 VECTORS: dict[str, Any] = json.loads((Path(__file__).parent / "data" / "small_vectors2.json").read_text())
@@ -161,3 +162,36 @@ class InLine(TestCase):
         self.assertTrue(found[0] <= 0.5 and found[1] >= 8)
         self.assertIsNone(usual_factor([1.0] * 5))
         self.assertIsNone(usual_factor([1.0] * 5 + [0.0]))
+
+
+class StandingAbility(TestCase):
+    def test_it_lies_between_two_looks_at_either_end(self) -> None:
+        """No on day 2, yes on 5, 8 and 11, no on 14: ready after 2 and by 5, over after 11 and by 14: 6 to 12 days."""
+        found = stood([(2, False), (5, True), (8, True), (11, True), (14, False), (17, True)])
+        assert found
+        self.assertEqual((found.least, found.most, found.middle), (6, 12, 9))
+        still = stood([(5, True), (8, True)])
+        assert still
+        self.assertEqual((still.least, still.most, still.middle), (3, None, 3))
+        self.assertIsNone(stood([(2, False), (5, False)]))
+        self.assertRaises(ValueError, stood, [(2, False), (2, True)])
+
+    def test_differences_are_unbiased_and_intervals_hold(self) -> None:
+        """Two entries of 14 and 18 days, SD 2, looked at every three days until day 30: over 200 trials of 8 plots each the mean
+        difference is within 0.3 of 4 and the 95 % interval of the mean holds in 91 to 99 of 100."""
+        rng, found, held = np.random.default_rng(7), [], 0
+        for _ in range(200):
+            entry, seen = [], []
+            for name, days in (("A", 14.0), ("B", 18.0)):
+                for _ in range(8):
+                    ready = rng.uniform(1, 7)
+                    over = ready + rng.normal(days, 2)
+                    looks = [(float(d), bool(ready <= d < over)) for d in range(0, 31, 3)]
+                    entry.append(name)
+                    seen.append(stood(looks))
+            dates = analyse_standing(entry, seen)
+            by = {m.entry: m for m in dates.means}
+            found.append((by["B"].days or 0) - (by["A"].days or 0))
+            held += (by["A"].lower95 or 0) <= 14 <= (by["A"].upper95 or 0)
+        self.assertAlmostEqual(float(np.mean(found)), 4.0, delta=0.3)
+        self.assertTrue(0.91 <= held / 200 <= 0.995, held / 200)

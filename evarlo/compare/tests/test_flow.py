@@ -1,15 +1,19 @@
 """How the harvest came in: curves, the day of half the yield, and the sentence about them, reckoned by hand."""
 
+import uuid
 from datetime import date, timedelta
 
 from django.urls import reverse
 
+from evarlo.catalogue.models import Trait
 from evarlo.compare.flow import flow_of
 from evarlo.compare.words import flow_in_words
 from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
+from evarlo.trials.queries import readings_of, traits_with_records
+from evarlo.walks.services import Seen, close_round, keep_observation, open_round
 
 SOWN = world.SOWN
 AREA = 3.0 * 1.2  # m² of a plot
@@ -71,3 +75,30 @@ class Flow(TestCase):
         world.pick(alone.plots.all()[0], self.by, 1.0)
         self.client.force_login(self.by)
         self.assertEqual(self.client.get(reverse("compare:flow", args=[alone.slug])).status_code, 200)
+
+
+class StandingInTheField(TestCase):
+    def test_looks_whether_it_is_still_marketable_become_days(self) -> None:
+        """Ready by day 0 everywhere; the check is over between 6 and 9, Quillet between 12 and 15, and one plot of it stands still."""
+        by = world.person()
+        made = world.trial(by)
+        world.sow(made, by)
+        last = {"Corvane": 6, "Quillet": 12, "OF-17": 6, "Brakewater": 9}
+        start = world.TODAY - timedelta(days=30)
+        plots = list(made.plots.select_related("entry__cultivar", "trial"))
+        for day in range(0, 18, 3):
+            walk = open_round(made, world.trait("still-marketable"), start + timedelta(days=day), by)
+            for plot in plots:
+                fit = day <= last[plot.entry.cultivar.name]
+                keep_observation(walk, plot, Seen(number=float(fit)), by, start + timedelta(days=day), uuid.uuid4(), world.TODAY)
+            close_round(walk)
+        trait = Trait.objects.get(key="still-marketable-course")
+        found = readings_of(made, trait)
+        quillet = [found[p.pk].number for p in plots if p.entry.cultivar.name == "Quillet"]
+        self.assertEqual(quillet, [13.5] * 3)  # 12 for certain, 15 at most
+        self.client.force_login(by)
+        page = self.client.get(reverse("compare:flow", args=[made.slug]))
+        self.assertContains(page, "How long they stand fit to sell")
+        names = [name for name, *_ in page.context["standing"].rows]
+        self.assertEqual((names[0], names[1]), ("Quillet", "Brakewater"))
+        self.assertIn(trait, traits_with_records(made))
