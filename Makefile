@@ -97,6 +97,7 @@ bench: .venv/dev
 	@$(RUN) -m bench.planning
 	@$(RUN) -m bench.raising
 	@$(RUN) -m bench.walking
+	@$(RUN) -m bench.picking
 
 bench-exactness: .venv/dev
 	@$(RUN) -m bench.exactness

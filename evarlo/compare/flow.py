@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -210,8 +211,7 @@ def weeks_of(trial: Trial) -> list[tuple[str, dict[int, float]]]:
         end = start + timedelta(days=WEEK - 1)
         values = {}
         for pk, some in kept.items():
-            before = max((kg for day, kg in some if day < start), default=0.0)
-            values[pk] = (max((kg for day, kg in some if day <= end), default=0.0) - before) / area[pk]
+            values[pk] = (_so_far(some, end) - _so_far(some, start - timedelta(days=1))) / area[pk]
         made.append((f"{start:%-d %b} to {end:%-d %b}", values))
     return made
 
@@ -229,5 +229,10 @@ def _curve(seasons: Sequence[PlotYield], area: Sequence[float], days: Sequence[d
 
 
 def _by(season: PlotYield, day: date) -> float:
-    cumulative = season.flow.cumulative if season.flow else ()
-    return max((kg for on, kg in cumulative if on <= day), default=0.0)
+    return _so_far(season.flow.cumulative, day) if season.flow else 0.0
+
+
+def _so_far(cumulative: Sequence[tuple[date, float]], day: date) -> float:
+    """What was in by a day, of kilograms that only grow."""
+    at = bisect_right(cumulative, day, key=lambda x: x[0])
+    return cumulative[at - 1][1] if at else 0.0

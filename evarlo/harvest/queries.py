@@ -7,7 +7,8 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from datetime import date, timedelta
 
-from django.db.models import Exists, Max, Min, Q, QuerySet, Sum
+from django.db.models import Count, Exists, F, Max, Min, Q, QuerySet, Sum, Window
+from django.db.models.functions import RowNumber
 from django.urls import reverse
 
 from evarlo.catalogue.models import Trait
@@ -19,6 +20,7 @@ from evarlo.harvest.words import look_in_words, part_in_words
 from evarlo.nursery.queries import not_judged, sown_on
 from evarlo.trials.models import Cause, Criterion, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Reading, Readings, Span
+from evarlo.ui.reckoned import Reckoned
 from evarlo.ui.words import counted
 from evarlo.walks.queries import readings as walk_readings
 from trialcore.field.moisture import at_standard_moisture
@@ -46,7 +48,7 @@ FIGURES: dict[str, Callable[[PlotYield], float | None]] = {
     "picking-damage": lambda y: _percent(y.damaged_share),
     "side-yield": lambda y: y.side_kg_per_m2,
 }
-WITH_MORE = ("size-off-target", "dry-yield", "edible-yield")  # which need what was set or sampled besides
+MANY = 200  # plots beyond which all of the trial are read
 
 
 def standing(trial: Trial) -> QuerySet[Picking]:
@@ -64,31 +66,55 @@ def yields(trial: Trial) -> dict[int, PlotYield]:
     return trial.once("yields", lambda: _yields(trial))
 
 
+# A plot's season by the plot, how many rows it has, the newest of them, the classes, and what else it is reckoned from.
+_SEASONS: Reckoned[tuple[object, ...], PlotYield] = Reckoned(4000)
+
+
 def _yields(trial: Trial) -> dict[int, PlotYield]:
-    picks: dict[int, list[Pick]] = defaultdict(list)
-    weighed = standing(trial).exclude(nought=Picking.Nought.MISSED).order_by("on")
-    apart = _apart(trial)
-    names = ("plot_id", "on", "marketable_kg", "cull_kg", "marketable_count", "cull_count", "graded_se_kg")
-    for pk, plot_id, on, good, cull, pieces, culled, se in weighed.values_list("pk", *names):
-        picks[plot_id].append(Pick(on, good, cull, pieces, culled, grading_se_kg=se, **apart.get(pk, {})))
-    sown, stand = sown_on(trial), stands_over(trial)
+    sown, stand, area = sown_on(trial), stands_over(trial), areas(trial)
     once = trial.crop.profile.get("picking") == "once over"
-    area = areas(trial)
-    known = [(pk, taken) for pk, taken in picks.items() if pk in area and pk in stand]  # read one after the other
-    return {pk: plot_yield(taken, area[pk], stand[pk], sown.get(pk), once) for pk, taken in known}
+    classes = tuple(trial.pick_classes.values_list("pk", "kind", "reason", "part"))
+    rows = Picking.objects.filter(plot__trial=trial).order_by().values("plot_id")
+    stamps = rows.annotate(Count("pk"), Max("at"), Sum("marketable_kg"), Sum("cull_kg"), Max("on"))
+    keys: dict[int, tuple[object, ...]] = {}
+    for row in stamps:
+        pk = row["plot_id"]
+        if pk in area and pk in stand:
+            keys[pk] = (*row.values(), classes, area[pk], stand[pk], sown.get(pk), once)
+
+    def make(plots: set[int]) -> dict[int, PlotYield]:
+        picks = _picks(trial, plots)
+        return {pk: plot_yield(picks.get(pk, ()), area[pk], stand[pk], sown.get(pk), once) for pk in plots}
+
+    return {pk: season for pk, season in _SEASONS.get(keys, make).items() if season.picks}
 
 
-def _apart(trial: Trial) -> dict[uuid.UUID, dict[str, float]]:
+def _picks(trial: Trial, plots: set[int]) -> dict[int, list[Pick]]:
+    """The picks of some plots that count, in the order of their days; two statements."""
+    weighed = standing(trial).exclude(nought=Picking.Nought.MISSED).order_by("on")
+    weighed = weighed if len(plots) > MANY else weighed.filter(plot__in=plots)
+    apart = _apart(trial, plots)
+    names = ("plot_id", "on", "marketable_kg", "cull_kg", "marketable_count", "cull_count", "graded_se_kg")
+    found: dict[int, list[Pick]] = defaultdict(list)
+    for pk, plot_id, on, good, cull, pieces, culled, se in weighed.values_list("pk", *names):
+        if plot_id in plots:
+            found[plot_id].append(Pick(on, good, cull, pieces, culled, grading_se_kg=se, **apart.get(pk, {})))
+    return found
+
+
+def _apart(trial: Trial, plots: set[int]) -> dict[uuid.UUID, dict[str, float]]:
     """What of each weigh-in was over-mature, undersize, a side harvest or a dry one, in kilograms, as the core names it."""
     found: dict[uuid.UUID, dict[str, float]] = defaultdict(dict)
     reason, part = PickClass.Reason, PickClass.Part
     named: dict[str, str] = {reason.OVERMATURE: "overmature_kg", reason.UNDERSIZE: "undersize_kg", reason.DAMAGED: "damaged_kg"}
     named |= {part.SIDE: "side_kg", part.DRY: "dry_kg"}
-    rows = PickPart.objects.filter(picking__plot__trial=trial).order_by()
+    culled = Q(pick_class__kind=PickClass.Kind.CULL, pick_class__reason__in=named)
+    good = Q(pick_class__part__in=named) & ~Q(pick_class__kind=PickClass.Kind.CULL)
+    rows = PickPart.objects.filter(culled | good, pick_class__trial=trial).order_by()
+    rows = rows if len(plots) > MANY else rows.filter(picking__plot__in=plots)
     for pk, kind, why, of, kg in rows.values_list("picking", "pick_class__kind", "pick_class__reason", "pick_class__part", "kg"):
-        name = named.get(why if kind == PickClass.Kind.CULL else of)
-        if name:
-            found[pk][name] = found[pk].get(name, 0.0) + kg
+        name = named[why if kind == PickClass.Kind.CULL else of]
+        found[pk][name] = found[pk].get(name, 0.0) + kg
     return found
 
 
@@ -263,7 +289,8 @@ def complete(trial_ids: list[int]) -> dict[tuple[int, str], set[int]]:
 
 def last_picks(trial: Trial) -> dict[int, Picking]:
     """The last weigh-in of each plot, by plot id."""
-    return {row.plot_id: row for row in standing(trial).order_by("on", "at")}
+    newest = Window(RowNumber(), partition_by=F("plot_id"), order_by=[F("on").desc(), F("at").desc()])
+    return {row.plot_id: row for row in standing(trial).annotate(nth=newest).filter(nth=1).order_by()}
 
 
 def left_to_pick(trial: Trial, on: date) -> list[Plot]:

@@ -6,13 +6,14 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import Any
 
-from django.db.models import Count, Exists, Max, OuterRef, Q, Sum
+from django.db.models import Count, Exists, Max, OuterRef, Q, QuerySet, Sum
 from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.grounds.models import WeatherDay
-from evarlo.harvest.models import PickClass, PickPart, PickPlan, StoredLot
+from evarlo.harvest.models import PickClass, Picking, PickPart, PickPlan, StoredLot
 from evarlo.harvest.queries import plan_of, standing, standing_of
 from evarlo.harvest.store import looks_due
 from evarlo.trials.models import Trial
@@ -57,34 +58,47 @@ def every_days(trial: Trial) -> int | None:
 def next_pick(trial: Trial) -> NextPick | None:
     """The next round of a trial that is picked again and again; None before the first, or without an interval."""
     every = every_days(trial)
-    return next_picks({trial: every}).get(trial.pk) if every else None
+    if not every:
+        return None
+    whole, over = _rounds(trial)
+    return _next(every, whole, over, _warmth([trial]).get(trial.pk, {})) if whole else None
 
 
 def next_picks(every: Mapping[Trial, int]) -> dict[int, NextPick]:
     """The next round of each trial by id, with its interval; three statements for any number of them."""
-    rows = standing_of(every).filter(nought="").values("plot__trial", "on").order_by("on")
-    kg: dict[int, dict[date, float]] = defaultdict(dict)
-    for r in rows.annotate(good=Sum("marketable_kg"), cull=Sum("cull_kg")):
-        kg[r["plot__trial"]][r["on"]] = r["good"] + r["cull"]
-    late = PickPart.objects.filter(picking__in=standing_of(every), pick_class__reason=PickClass.Reason.OVERMATURE)
-    over: dict[tuple[int, date], float] = {}
-    named = late.values_list("picking__plot__trial", "picking__on").order_by()
-    for pk, on, weight in named.annotate(Sum("kg")):
-        over[pk, on] = weight
-    picked = [t for t in every if kg.get(t.pk)]
+    whole: dict[int, dict[date, float]] = defaultdict(dict)
+    for pk, on, good, cull in _weights(standing_of(every), "plot__trial", "on"):
+        whole[pk][on] = good + cull
+    over: dict[int, dict[date, float]] = defaultdict(dict)
+    for pk, on, kg in _late(list(every)).values_list("pick_class__trial", "picking__on").annotate(Sum("kg")):
+        over[pk][on] = kg
+    picked = [t for t in every if whole.get(t.pk)]
     warmth = _warmth(picked)
-    found = {}
-    for trial in picked:
-        days = list(kg[trial.pk])
-        shares = [over.get((trial.pk, d), 0.0) / kg[trial.pk][d] for d in days if kg[trial.pk][d] > 0]
-        since = [w for d, w in warmth.get(trial.pk, {}).items() if d > days[-1]]
-        before = [w for d, w in warmth.get(trial.pk, {}).items() if d <= days[-1]]
-        usual = sum(before) / len(before) if len(before) >= LEAST_WARM else None
-        wait = wait_until_next(every[trial], shares, since, usual)
-        last = days[-1]
-        share = shares[-1] if shares else None
-        found[trial.pk] = NextPick(last + timedelta(days=wait.days), last, every[trial], wait, share)
-    return found
+    return {t.pk: _next(every[t], whole[t.pk], over[t.pk], warmth.get(t.pk, {})) for t in picked}
+
+
+def _weights(rows: QuerySet[Picking], *by: str) -> Iterable[Any]:
+    """All weight, marketable and culled, by some fields, in the order of the days."""
+    return rows.filter(nought="").order_by("on").values_list(*by).annotate(Sum("marketable_kg"), Sum("cull_kg"))
+
+
+def _late(trials: Sequence[Trial]) -> QuerySet[PickPart]:
+    """What of the weigh-ins that count was over-mature."""
+    counts = {"picking__superseded_by__isnull": True, "picking__withdrawn": False}
+    return PickPart.objects.filter(
+        pick_class__trial__in=trials, pick_class__reason=PickClass.Reason.OVERMATURE, **counts
+    ).order_by()
+
+
+def _next(every: int, whole: dict[date, float], over: dict[date, float], warmth: dict[date, float]) -> NextPick:
+    days = list(whole)
+    last = days[-1]
+    shares = [over.get(d, 0.0) / whole[d] for d in days if whole[d] > 0]
+    since = [w for d, w in warmth.items() if d > last]
+    before = [w for d, w in warmth.items() if d <= last]
+    usual = sum(before) / len(before) if len(before) >= LEAST_WARM else None
+    wait = wait_until_next(every, shares, since, usual)
+    return NextPick(last + timedelta(days=wait.days), last, every, wait, shares[-1] if shares else None)
 
 
 def _warmth(trials: Sequence[Trial]) -> dict[int, dict[date, float]]:
@@ -111,11 +125,13 @@ def _warmth(trials: Sequence[Trial]) -> dict[int, dict[date, float]]:
 
 def _rounds(trial: Trial) -> tuple[dict[date, float], dict[date, float]]:
     """All weight of each day of picking, and the over-mature part of it, in kilograms."""
-    rows = standing(trial).values("on").order_by("on")
-    whole = {r["on"]: r["good"] + r["cull"] for r in rows.annotate(good=Sum("marketable_kg"), cull=Sum("cull_kg"))}
-    parts = PickPart.objects.filter(picking__in=standing(trial))
-    late = parts.filter(pick_class__reason=PickClass.Reason.OVERMATURE).values("picking__on").order_by()
-    return whole, {r["picking__on"]: r["kg"] for r in late.annotate(kg=Sum("kg"))}
+    return trial.once("pick-rounds", lambda: _read_rounds(trial))
+
+
+def _read_rounds(trial: Trial) -> tuple[dict[date, float], dict[date, float]]:
+    whole = {on: good + cull for on, good, cull in _weights(standing(trial), "on")}
+    late = _late([trial]).values_list("picking__on").annotate(Sum("kg"))
+    return whole, dict(late)
 
 
 def by_wait(trial: Trial) -> dict[int, float]:

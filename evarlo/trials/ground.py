@@ -309,15 +309,14 @@ def strip(trial: Trial, user: Any, values: Sequence[tuple[str, dict[int, float]]
     touched plot is chosen on the ground; one without a value is hatched."""
     names, plots = entry_names(trial, user), plots_of(trial)
     top = max((v for _, some in values for v in some.values()), default=0.0)
-    drawn = []
+    drawn, plain = [], [(p.pk, _tag(trial, p, names)) for p in plots]
     for words, some in values:
         tags = []
-        for p in plots:
-            value = some.get(p.pk)
+        for pk, tag in plain:
+            value = some.get(pk)
             shade = None if value is None else shade_of(value, 0.0, top or 1.0)
-            tag = _tag(trial, p, names, shade=shade, hatched=value is None)
             amount = "no value" if value is None else f"{value:.2f} {unit}"
-            tags.append(replace(tag, said=f"{tag.said}: {amount}"))
+            tags.append(replace(tag, said=f"{tag.said}: {amount}", shade=shade, hatched=value is None))
         drawn.append((words, small_plan(tags, 150.0, 90.0)))
     return drawn
 
