@@ -49,6 +49,7 @@ class PlotValue:
     value: float | None
     left_out: str = ""
     counted_as: str = ""
+    among: int | None = None  # units that a share was counted among
 
 
 @dataclass(frozen=True)
@@ -99,6 +100,13 @@ class Comparison:
     digits: int
     band: float | None  # a difference from the check below this could be luck
     band_percent: float | None
+    plain: bool = False  # the plain model was asked for
+    otherwise: tuple[tuple[str, str], ...] = ()  # what the plain model would say of each entry of which it says something else
+
+    @property
+    def by_kind(self) -> bool:
+        """Whether the model is one for the kind of record, not the plain one."""
+        return self.worked.choice.errors != "normal"
 
     @property
     def check_code(self) -> str | None:
@@ -185,7 +193,7 @@ def _plot_value(plot: Plot, reading: Reading | None, trait: Trait) -> PlotValue:
     if reading is None:
         return PlotValue(plot, None, NO_RECORD)
     if reading.number is not None:
-        return PlotValue(plot, reading.number)
+        return PlotValue(plot, reading.number, among=reading.among)
     if reading.cause == Cause.FAILED and trait.failed_counts_as is not None:
         return PlotValue(plot, trait.failed_counts_as, counted_as=f"the cultivar failed, counted as {trait.failed_counts_as:g}")
     if reading.cause:
@@ -206,15 +214,22 @@ def _worked_out(
     values: tuple[float | None, ...],
     check: str | None,
     entries_whole: bool,
+    among: tuple[int | None, ...] | None,
 ) -> EntryComparison:
     """The same data always give the same figures, so they are reckoned once."""
-    return compare_entries(design, kind, dict(labels), values, check, entries_whole)
+    return compare_entries(design, kind, dict(labels), values, check, entries_whole, among)
 
 
 def worked_out(
-    trial: Trial, trait: Trait, plots: Sequence[Plot], values: Sequence[float | None], check: Entry | None
+    trial: Trial,
+    trait: Trait,
+    plots: Sequence[Plot],
+    values: Sequence[float | None],
+    check: Entry | None,
+    among: Sequence[int | None] = (),
+    plain: bool = False,
 ) -> EntryComparison:
-    """By the analysis that the core chooses for the trial's design and the kind of record."""
+    """By the analysis that the core chooses for the trial's design and the kind of record, or the `plain` one on request."""
     columns = {"entry": [p.entry.code for p in plots]}
     match trial.design:
         case Trial.Design.LATIN:
@@ -229,7 +244,9 @@ def worked_out(
         columns["factor2"] = [p.level for p in plots]
     labels = tuple((name, tuple(column)) for name, column in columns.items())
     design, code = DESIGNS[trial.design], check.code if check else None
-    return _worked_out(design, KINDS[trait.kind], labels, tuple(values), code, trial.entries_whole)
+    kind: Kind = "measure" if plain else KINDS[trait.kind]
+    units = tuple(among) if any(among) else None
+    return _worked_out(design, kind, labels, tuple(values), code, trial.entries_whole, units)
 
 
 def check_among(plots: Sequence[Plot]) -> Entry | None:

@@ -22,10 +22,10 @@ from evarlo.trials.registry import registry
 from trialcore.inference.comparisons import Guard, sed_of_differences
 
 
-def compare(trial: Trial, trait: Trait, user: Any, guard: Guard = "each") -> Comparison:
+def compare(trial: Trial, trait: Trait, user: Any, guard: Guard = "each", plain: bool = False) -> Comparison:
     """Analyse one trait of a trial and set every entry against the check, the best first."""
     plots = plots_of(trial)
-    return compare_plots(trial, trait, plots, entry_names(trial, user), guard)
+    return compare_plots(trial, trait, plots, entry_names(trial, user), guard, plain)
 
 
 def guard_of(trial: Trial) -> Guard:
@@ -33,16 +33,25 @@ def guard_of(trial: Trial) -> Guard:
     return "family" if trial.family_guard else "each"
 
 
-def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int, str], guard: Guard = "each") -> Comparison:
+def compare_plots(
+    trial: Trial, trait: Trait, plots: list[Plot], names: dict[int, str], guard: Guard = "each", plain: bool = False
+) -> Comparison:
     """As `compare`, for plots and names that were read already."""
     values = plot_values(trait, plots, readings_of(trial, trait))
     check, sign = check_among(plots), direction_of(trial, trait)
-    worked = worked_out(trial, trait, plots, [v.value for v in values], check)
+    numbers, among = [v.value for v in values], [v.among for v in values]
+    worked = worked_out(trial, trait, plots, numbers, check, among, plain)
     results = results_of(plots, names, worked, sign, guard)
     against, critical = typical_error(worked), critical_of(worked.versus, guard)
     spread = None if worked.two else sed_of_differences(worked.analysis)
     base = next((r.mean.lsmean for r in results if check and r.entry.pk == check.pk), None)
-    band = critical * against if critical and against else None
+    by_kind = worked.choice.errors != "normal"
+    band = critical * against if critical and against and not by_kind else None
+    otherwise: tuple[tuple[str, str], ...] = ()
+    if by_kind:
+        words = {r.entry.pk: r.word for r in results}
+        plainly = results_of(plots, names, worked_out(trial, trait, plots, numbers, check, among, plain=True), sign, guard)
+        otherwise = tuple((r.name, r.word) for r in plainly if r.word != words[r.entry.pk])
     return Comparison(
         trial,
         trait,
@@ -56,6 +65,8 @@ def compare_plots(trial: Trial, trait: Trait, plots: list[Plot], names: dict[int
         digits=digits_for(spread.average if spread else against, trait.decimals),
         band=band,
         band_percent=100 * band / base if band and base and base > 0 else None,
+        plain=plain,
+        otherwise=otherwise,
     )
 
 

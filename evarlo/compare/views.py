@@ -21,6 +21,7 @@ from evarlo.compare.words import (
     model_in_words,
     sentence,
     source_in_words,
+    why_in_words,
 )
 from evarlo.nursery.audit import besides_of
 from evarlo.people.permissions import allowed, may
@@ -36,6 +37,7 @@ from evarlo.ui.draw.progress import ProgressLine, progress
 from evarlo.ui.units import unit_shown, value_shown
 from trialcore.formats.figures import block_figures
 from trialcore.formats.figures.blocks import plain
+from trialcore.formats.figures.generalised import generalised_figures
 from trialcore.formats.figures.incomplete import alpha_figures
 from trialcore.formats.figures.two_factors import two_factor_figures
 from trialcore.inference.comparisons import Guard
@@ -55,7 +57,8 @@ def _compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Co
     trait = chosen_trait(request, trial, traits)
     asked = request.GET.get("guard")
     guard: Guard = guard_of(trial) if asked not in ("family", "each") else "family" if asked == "family" else "each"
-    return trial, traits, compare(trial, trait, request.user, guard) if trait else None
+    plain = request.GET.get("model") == "plain"
+    return trial, traits, compare(trial, trait, request.user, guard, plain) if trait else None
 
 
 @may("compare")
@@ -70,6 +73,7 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
             "levels": levels_in_words(found),
             "misled": [misled_in_words(s, found) for s in found.misled],
             "bars": bars_in_words(found),
+            "why": why_in_words(found),
             "two": second_factor(found),
             "marks": marks_of(trial),
             "said": said_of(trial),
@@ -125,7 +129,9 @@ def figures(request: PersonRequest, slug: str) -> HttpResponse:
     trial, _, found = _compared(request, slug)
     if found is None:
         return JsonResponse({"cannot_say": ["No trait has a record yet."]})
-    if found.worked.incomplete is not None:
+    if found.worked.generalised is not None:
+        made = generalised_figures(found.worked.generalised, found.check_code, found.analysis.n_plots)
+    elif found.worked.incomplete is not None:
         inner = len({(p.plot.block, p.plot.inner) for p in found.plots})
         made = plain(alpha_figures(found.worked.incomplete, found.check_code, trial.blocks, inner // max(1, trial.blocks)))
     elif found.worked.two is not None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.utils.html import format_html, format_html_join
+from django.utils.html import escape, format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from evarlo.compare.analysis import Comparison, EntryResult
@@ -55,7 +55,26 @@ def bars_in_words(comparison: Comparison) -> str:
     guard = ", each comparison held to 5 % on its own"
     if comparison.guard == "family" and comparison.versus:
         guard = f", all {len(comparison.versus.differences)} comparisons together held to 5 % (Dunnett)"
-    return f"Thick bar: one standard error of the mean. Thin: 95 %. Shaded: where a difference from the check could be luck{guard}."
+    shaded = "Each entry is tested by itself" if comparison.by_kind else "Shaded: where a difference from the check could be luck"
+    return f"Thick bar: one standard error of the mean. Thin: 95 %. {shaded}{guard}."
+
+
+def why_in_words(comparison: Comparison) -> SafeString:
+    """Which model the kind of record was given and why, and what the plain one would say; empty where it is that."""
+    if not comparison.by_kind:
+        return SafeString(escape(comparison.worked.choice.why))
+    found = comparison.worked.generalised
+    said = escape(comparison.worked.choice.why)
+    if found and found.dispersion > 1:
+        said = format_html("{} Plots vary {} times as much as chance alone would have it.", said, fixed(found.dispersion, 1))
+    if found and found.bare:
+        shown = {r.entry.code: r.name for r in comparison.results}
+        bare = listed([format_html("<strong>{}</strong>", shown[e]) for e in found.bare[:4]])
+        said = format_html("{} Of {} every unit, or none, was counted: its figures are held off the edge (Firth).", said, bare)
+    if not comparison.otherwise:
+        return format_html("{} The plain model says the same of every entry.", said)
+    other = listed([format_html("{} ({})", name, word or "nothing") for name, word in comparison.otherwise[:5]])
+    return format_html("{} The plain model would say otherwise of {}.", said, other)
 
 
 def model_in_words(comparison: Comparison) -> str:
@@ -68,6 +87,14 @@ def model_in_words(comparison: Comparison) -> str:
         return opening + (
             "Plots of different size vary differently, so each comparison is held against the error of its own size: variances by "
             "restricted maximum likelihood (REML), standard errors and degrees of freedom after Kenward and Roger."
+        )
+    if comparison.by_kind:
+        link = "logit" if comparison.worked.choice.errors == "binomial" else "log"
+        return (
+            f"{comparison.worked.choice.model.capitalize()}. Entries and blocks add up on the {link} scale; the means here are "
+            "brought back to the scale that was recorded, for a block that is neither good nor bad. Spread beyond chance is "
+            "Pearson’s chi-square by its degrees of freedom, pooled over plots and never below one; each difference is tested by "
+            "what the likelihood loses when the two entries are alike, as F. The analysis of variance below is the plain model’s."
         )
     square = comparison.worked.choice.analysis == "latin"
     parts = "its row, its column, " if square else "its block, " if comparison.analysis.blocking else ""

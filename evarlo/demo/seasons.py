@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo.backdating import planned_at, signed_at
-from evarlo.demo.world import CHECK, FENNEL, KEEPS, SWEET
+from evarlo.demo.world import CHECK, FENNEL, KEEPS, SPOTTED, SWEET
 from evarlo.grounds.models import Bed
 from evarlo.harvest.services import Weighed, keep_picking
 from evarlo.harvest.store import LaidIn, lay_in, look_at
@@ -114,6 +114,17 @@ class Season:
         for plot in [p for p in self.plots if not p.exclusions.exists()][:most]:
             cause, note = (gaps or {}).get(plot.pk, ("", ""))
             seen = Seen(cause=cause, note=note) if cause else Seen(number=value(plot))
+            keep_observation(walked, plot, seen, self.people.evaluator, on, self._key(), on)
+        return walked
+
+    def count_diseased(self, after_sowing: int, looked: int) -> Round:
+        """How many of some plants show a leaf spot, plots varying more than chance; the late ones stand in it longest."""
+        on, rng = self.day(after_sowing), np.random.default_rng(self.seed + 4)
+        walked = open_round(self.trial, self.trait("diseased-plants"), on, self.people.evaluator)
+        for plot in [p for p in self.plots if not p.exclusions.exists()]:
+            share = SPOTTED.get(plot.entry.cultivar.name, 0.18)
+            ill = int(rng.binomial(looked, rng.beta(share * 15, (1 - share) * 15))) if share else 0
+            seen = Seen(number=100 * ill / looked, looked=looked)
             keep_observation(walked, plot, seen, self.people.evaluator, on, self._key(), on)
         return walked
 

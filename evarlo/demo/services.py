@@ -123,7 +123,7 @@ def running_season(season: Season) -> None:
     first = season.walk("stand", 46, season.stand)
     label = {season.plot("OF-17", 2).pk: (Cause.LOST_LABEL, "Stake washed out, identity to be settled")}
     second = season.walk("vigour", 61, season.vigour, label)
-    season.close(first, second)
+    season.close(first, second, season.count_diseased(70, 20))
     season.plan_rounds(("bolting", RUNNING_FOR - 2), ("evenness", RUNNING_FOR), ("damage", RUNNING_FOR + 4))
     season.walk("bolting", RUNNING_FOR - 1, season.bolting, most=29)
 

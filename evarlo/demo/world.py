@@ -74,4 +74,5 @@ FENNEL = (
 )
 CHECK = "Corvane"
 SWEET = {"Corvane": 5.0, "Pale Anchor": 6.6, "Harl Quoin": 4.6, "Quillet": 5.4, "OF-17": 5.2}  # of 9, to a panel
+SPOTTED = {"Corvane": 0.2, "Umbra Sill": 0.03, "Moth Lantern": 0.0, "Dunnick Late": 0.42, "Weir Street": 0.3}  # else 0.18
 KEEPS = {"Corvane": 34, "Pale Anchor": 30, "Harl Quoin": 38, "Dunnick Late": 56}  # days until half of them are lost in store

@@ -22,12 +22,14 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Reading:
-    """What is known of one plot for one trait: a number (a date counts as days from sowing), or why there is none."""
+    """What is known of one plot for one trait: a number (a date counts as days from sowing), or why there is none. A share, in
+    percent, may tell the units it was counted among."""
 
     number: float | None = None
     day: date | None = None
     cause: str = ""
     note: str = ""
+    among: int | None = None
 
 
 @dataclass(frozen=True)

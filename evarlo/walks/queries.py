@@ -44,12 +44,12 @@ def readings(trial: Trial, trait: Trait, walk: Round | None = None) -> Readings:
     walk = walk or latest_round(trial, trait)
     if walk is None:
         return {}
-    rows = current(walk).order_by().values_list("plot_id", "number", "day", "cause", "note")
+    rows = current(walk).order_by().values_list("plot_id", "number", "day", "cause", "note", "looked")
     if trait.kind != Trait.Kind.DATE:
-        return {plot: Reading(number, None, cause, note) for plot, number, _, cause, note in rows}
+        return {plot: Reading(number, None, cause, note, looked) for plot, number, _, cause, note, looked in rows}
     sown = sown_on(trial)
     found: Readings = {}
-    for plot, _, day, cause, note in rows:
+    for plot, _, day, cause, note, _ in rows:
         start = sown.get(plot)
         days = days_between(start, day) if start and day and start <= day else None
         found[plot] = Reading(days, day, cause, note)

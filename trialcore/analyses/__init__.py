@@ -11,6 +11,7 @@ In this room:
     paired                       an entry beside the check, seasons as replicates
     environments, environment_plots  several places and seasons: stability, interaction, two stages
     spatial, smooth              gradients in the ground: correlated neighbours, a smooth surface
+    generalised                  counted units and plain counts over blocks, plots varying more than chance allowed for
     counts, times, ranks         counts out of a known number; days known to the count; scores by their ranks
     keeping                      lots in store, lost between two looks: how long entries keep, against the check
     panel                        a tasting: entries over judges, and how far judges agree with each other and themselves

@@ -11,6 +11,7 @@ from trialcore.analyses.linear import Coded, Labels
 
 Columns = Mapping[str, Labels]
 Kind = Literal["measure", "count", "share", "score", "days", "category"]
+Errors = Literal["normal", "binomial", "poisson"]
 
 NEEDS: dict[str, tuple[str, ...]] = {
     "crd": (),
@@ -52,16 +53,46 @@ class Choice:
 
     analysis: str
     model: str
-    errors: Literal["normal"]
+    errors: Errors
     why: str = ""
 
 
-def choose(design: str, kind: Kind, labels: Columns) -> Choice:
+# How plots vary by kind of record, where the design permits: the table that pages and the command line print.
+BY_KIND: dict[str, tuple[Errors, str]] = {
+    "share": (
+        "binomial",
+        "Counted units go one way or the other, so their spread follows the share and ends at 0 and 100 %: logistic regression, "
+        "plots that vary more than chance allowed for, each test a likelihood ratio.",
+    ),
+    "count": (
+        "poisson",
+        "Counts vary with their mean and never fall below nought: log-linear regression, plots that vary more than chance allowed "
+        "for, each test a likelihood ratio.",
+    ),
+    "score": (
+        "normal",
+        "Scores are set against each other by their means: in simulations of scores from 1 to 9 that found most differences and "
+        "kept its level, better than ranks and than a model of the classes.",
+    ),
+    "measure": ("normal", ""),
+    "days": ("normal", ""),
+}
+BLOCKED: dict[str, tuple[str, ...]] = {
+    "crd": (),
+    "rcbd": ("rep",),
+    "latin": ("row", "col"),
+    "alpha": ("rep",),
+    "augmented": ("block",),
+    "blocks": ("block",),
+}
+
+
+def choose(design: str, kind: Kind, labels: Columns, counted: bool = False) -> Choice:
     """The analysis for plots with these label columns, laid out by `design` (a name of `NEEDS`) and holding records of `kind`.
 
     Pairs with the check within one season are blocks of two: only where there are several seasons are these the replicates.
-    Every kind of record is taken as varying normally between plots, which is near enough for weights and measures, and for scores
-    in trials of some size; `counts`, `times` and `ranks` are there for the others, and a category has no analysis.
+    How plots vary goes by `BY_KIND`: shares and counts by their own models where they were `counted` unit by unit and one factor
+    is compared; weights, measures, scores, and shares that were judged by eye, normally. A category has no analysis.
 
     Raises ValueError for a design that is not known, a column that it needs and that is absent, or a category.
     """
@@ -76,7 +107,24 @@ def choose(design: str, kind: Kind, labels: Columns) -> Choice:
     absent = [name for name in NEEDS[analysis] if name not in labels]
     if absent:
         raise ValueError(f"{design} needs the column {' and '.join(absent)}")
-    return Choice(analysis, MODELS[analysis], "normal", why)
+    errors, because = BY_KIND[kind]
+    if errors == "normal":
+        return Choice(analysis, MODELS[analysis], "normal", why or because)
+    if not counted:
+        return Choice(analysis, MODELS[analysis], "normal", why)
+    if analysis not in BLOCKED:
+        return Choice(analysis, MODELS[analysis], "normal", f"{kind.capitalize()}s by two factors are taken by the plain model.")
+    return Choice(analysis, f"{GENERALISED[errors]}, {_over(BLOCKED[analysis])}", errors, because)
+
+
+GENERALISED = {"binomial": "shares of counted units by logistic regression", "poisson": "counts by log-linear regression"}
+
+
+WORDS = {"rep": "blocks", "row": "rows", "col": "columns", "block": "blocks"}
+
+
+def _over(blocks: tuple[str, ...]) -> str:
+    return f"over {' and '.join(WORDS[b] for b in blocks)}" if blocks else "entries only"
 
 
 def design_of(labels: Columns) -> str:

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from trialcore.analyses.blocks import BlockAnalysis, EntryMean, analyse_blocks
-from trialcore.analyses.choice import Choice, Columns, Kind, choose
+from trialcore.analyses.choice import BLOCKED, MODELS, Choice, Columns, Kind, choose
+from trialcore.analyses.generalised import Generalised, analyse_generalised
 from trialcore.analyses.incomplete import IncompleteBlocks, analyse_incomplete, recovered_means
 from trialcore.analyses.two_factors import LayoutName, OverLevels, entries_over_levels
 from trialcore.inference.comparisons import AgainstCheck, against_check, sed_of_differences
 
 Values = Sequence[float | None]
+NEAR = 1e-3  # of a whole unit, within which a percentage is that of a count
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,6 +29,7 @@ class EntryComparison:
     noise_out: float | None
     incomplete: IncompleteBlocks | None = None
     two: OverLevels | None = None
+    generalised: Generalised | None = None
 
     @property
     def recovered(self) -> bool:
@@ -38,19 +41,74 @@ class EntryComparison:
 
 
 def compare_entries(
-    design: str, kind: Kind, labels: Columns, value: Values, check: str | None = None, entries_whole: bool = False
+    design: str,
+    kind: Kind,
+    labels: Columns,
+    value: Values,
+    check: str | None = None,
+    entries_whole: bool = False,
+    among: Sequence[int | None] | None = None,
 ) -> EntryComparison:
     """Compare the entries of one trial by the analysis that `choice` gives its design and kind of record.
 
     `labels` are the columns of plots (`entry`, and those that the design needs), one element a plot; a missing value is None.
     `check` is the entry that the others are set against; `entries_whole` says that a split-plot has entries on its whole plots.
+    `among` are the units that a share, then in percent, was counted among.
 
     Raises ValueError as `choose` does, for a design that is not compared within one trial, and when lengths differ.
     """
-    chosen = choose(design, kind, labels)
+    chosen = choose(design, kind, labels, counted_units(kind, value, among))
     if chosen.analysis not in COMPARED:
         raise ValueError(f"{design} is not compared within one trial; expected one of {', '.join(COMPARED)}")
-    return COMPARED[chosen.analysis](chosen, labels, value, check, entries_whole)
+    plain = COMPARED[chosen.analysis](chosen, labels, value, check, entries_whole)
+    return plain if chosen.errors == "normal" else _by_kind(plain, labels, value, check, among)
+
+
+def counted_units(kind: Kind, value: Values, among: Sequence[int | None] | None) -> bool:
+    """Whether a share or a count was counted unit by unit: whole counts, and for a share the units of every plot that has one."""
+    told = [(v, among[i] if among else None) for i, v in enumerate(value) if v is not None]
+    if kind == "count":
+        return all(v >= 0 and v == int(v) for v, _ in told)
+    if kind != "share" or among is None:
+        return False
+    return all(n and abs(v * n / 100 - round(v * n / 100)) < NEAR and 0 <= v <= 100 for v, n in told)
+
+
+def _count(value: float | None, among: int | None) -> int | None:
+    return None if value is None else round(value * among / 100) if among else round(value)
+
+
+def _by_kind(
+    plain: EntryComparison, labels: Columns, value: Values, check: str | None, among: Sequence[int | None] | None
+) -> EntryComparison:
+    """The same entries by the model of their kind, on the scale that was recorded; by the plain one where that cannot be fitted."""
+    chosen, binomial = plain.choice, plain.choice.errors == "binomial"
+    scale = 100.0 if binomial else 1.0
+    units = [n if v is not None else None for v, n in zip(value, among, strict=True)] if binomial and among else None
+    counts = [_count(v, units[i] if units else None) for i, v in enumerate(value)]
+    blocks = {name: labels[name] for name in BLOCKED[chosen.analysis]}
+    try:
+        found = analyse_generalised(chosen.errors, labels["entry"], counts, units, blocks)  # type: ignore[arg-type]
+    except ValueError:
+        return replace(plain, choice=replace(chosen, errors="normal", model=MODELS[chosen.analysis], why=""))
+    raw = {m.entry: m for m in plain.means}
+    told = {m.entry: m for m in found.means}
+    means = tuple(
+        replace(m, lsmean=None, se=None, lower95=None, upper95=None)
+        if (g := told.get(m.entry)) is None
+        else EntryMean(
+            m.entry,
+            g.plots,
+            raw[m.entry].raw_mean,
+            scale * g.mean,
+            scale * g.se_link * (g.mean * (1 - g.mean) if binomial else g.mean),
+            scale * g.lower95,
+            scale * g.upper95,
+        )
+        for m in plain.means
+    )
+    versus = found.versus(check, scale) if check in told else None
+    return EntryComparison(chosen, plain.analysis, means, versus, None, generalised=found)
 
 
 def _least_squares(*blocking: str) -> Callable[[Choice, Columns, Values, str | None, bool], EntryComparison]:

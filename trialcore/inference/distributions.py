@@ -220,12 +220,14 @@ def _largest_by_product(t: Floats, loading: Floats, df: float) -> Floats:
 
 
 def _largest_by_lattice(t: Floats, correlation: Floats, df: float) -> Floats:
-    from scipy.special import fdtrc
+    from scipy.special import chdtrc, fdtrc
 
     reach = _lattice_reach(correlation.tobytes(), len(correlation), 1 << (16 if len(correlation) <= 60 else 13))
     with np.errstate(divide="ignore"):
-        f = (t[:, None] / reach[None, :]) ** 2 / len(correlation)
-    return np.asarray(fdtrc(len(correlation), df, f).mean(axis=1))
+        square = (t[:, None] / reach[None, :]) ** 2
+    m = len(correlation)
+    above = chdtrc(m, square) if df == np.inf else fdtrc(m, df, square / m)
+    return np.asarray(above.mean(axis=1))
 
 
 @lru_cache(maxsize=16)

@@ -19,6 +19,7 @@ from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Trial
+from trialcore.analyses.generalised import analyse_generalised
 
 MEANS = {"Corvane": 5.0, "Quillet": 6.5, "OF-17": 5.2, "Brakewater": 3.4}
 
@@ -154,3 +155,61 @@ class SmallBlocks(TestCase):
         self.assertAlmostEqual(figures["reml_entries_fixed"]["reml_loglik"], expected["reml_loglik"], places=4)
         again = self.client.get(reverse("compare:plots", args=[made.slug])).content.decode().splitlines()
         self.assertTrue(again[0].startswith("plot,rep,block,row,col,entry"))
+
+
+class ByKindOfRecord(TestCase):
+    """Counted units are compared by their own model, which is said, with the plain one a click away."""
+
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.made = world.trial(self.by, blocks=4)
+        world.sow(self.made, self.by)
+        self.client.force_login(self.by)
+        self.url = reverse("compare:compare", args=[self.made.slug])
+        self.hits = {"Corvane": (1, 0, 1, 0), "Quillet": (8, 9, 7, 8), "OF-17": (1, 2, 0, 1), "Brakewater": (0, 0, 0, 0)}
+        walk = world.walk(self.made, "diseased-plants", self.by)
+        for plot in self.made.plots.select_related("entry__cultivar", "trial"):
+            ill = self.hits[plot.entry.cultivar.name][int(plot.block) - 1]
+            world.keep(walk, plot, self.by, 5.0 * ill, looked=20)
+
+    def test_the_figures_are_those_of_the_core_and_stay_within_what_can_be(self) -> None:
+        page = self.client.get(self.url, {"trait": "diseased-plants"})
+        found = page.context["c"]
+        self.assertEqual(found.worked.choice.errors, "binomial")
+        plots = list(self.made.plots.select_related("entry__cultivar").order_by("pk"))
+        y = [self.hits[p.entry.cultivar.name][int(p.block) - 1] for p in plots]
+        core = analyse_generalised("binomial", [p.entry.code for p in plots], y, [20] * len(y), {"rep": [p.block for p in plots]})
+        by_code = {m.entry: m for m in core.means}
+        tests = {c.entry: c.p for c in core.against(found.check_code)}
+        for s in found.results:
+            self.assertAlmostEqual(s.mean.lsmean, 100 * by_code[s.entry.code].mean, places=9)
+            self.assertTrue(0 <= s.mean.lower95 <= s.mean.upper95 <= 100)
+            if s.difference:
+                self.assertAlmostEqual(s.difference.p_unadjusted, tests[s.entry.code], places=9)
+        self.assertEqual({s.name: s.word for s in found.results if s.word}["Quillet"], "behind")
+        self.assertContains(page, "logistic regression")
+        self.assertContains(page, "Brakewater</strong> every unit, or none, was counted")
+        self.assertIsNone(found.band)  # no one width holds for every entry
+
+    def test_the_plain_model_is_a_click_away_and_says_where_it_differs(self) -> None:
+        page = self.client.get(self.url, {"trait": "diseased-plants"})
+        self.assertContains(page, "model=plain")
+        plain = self.client.get(self.url, {"trait": "diseased-plants", "model": "plain"})
+        self.assertEqual(plain.context["c"].worked.choice.errors, "normal")
+        self.assertContains(plain, "Back to the model of its kind")
+        same = {s.name: s.word for s in page.context["c"].results}
+        other = {s.name: s.word for s in plain.context["c"].results}
+        self.assertEqual(dict(page.context["c"].otherwise), {n: w for n, w in other.items() if w != same[n]})
+
+    def test_the_working_and_the_figures_say_the_same(self) -> None:
+        working = self.client.get(reverse("compare:working", args=[self.made.slug]), {"trait": "diseased-plants"})
+        self.assertContains(working, "logit scale")
+        figures = self.client.get(reverse("compare:figures", args=[self.made.slug]), {"trait": "diseased-plants"}).json()
+        self.assertEqual((figures["kind"], figures["n_observed"]), ("shares", 16))
+
+    def test_a_share_judged_by_eye_stays_plain(self) -> None:
+        walk = world.walk(self.made, "bolting", self.by)
+        for n, plot in enumerate(self.made.plots.select_related("trial")):
+            world.keep(walk, plot, self.by, float(5 + n % 7))
+        found = self.client.get(self.url, {"trait": "bolting"}).context["c"]
+        self.assertEqual(found.worked.choice.errors, "normal")

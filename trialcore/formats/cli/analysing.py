@@ -8,14 +8,19 @@ from typing import Any
 
 from trialcore.formats.cli.files import Unusable, guarded, read_file, refusing, show
 from trialcore.formats.cli.judging import kept_text
-from trialcore.formats.cli.kinds import KINDS, figures_of, kind_of
+from trialcore.formats.cli.kinds import KINDS, counted_text, figures_of, kind_of
 from trialcore.formats.cli.tasting import panel_text
 from trialcore.formats.sheet import Problem
 
 SE = ("se_kr", "se_fixed_rep", "se_sub_plot_error", "se")  # of a mean, by the names it goes by
 
 
-TEXTS = {"panel": panel_text, "keeping": kept_text}  # what a person reads of each kind
+TEXTS = {
+    "panel": panel_text,
+    "keeping": kept_text,
+    "shares": counted_text,
+    "counts": counted_text,
+}  # what a person reads of each kind
 
 
 def add_analyse(verbs: Any) -> None:

@@ -49,10 +49,18 @@ def add_verb(verbs: Any, name: str, said: str, columns: str, run: Callable[[argp
     return parser
 
 
-def read_columns(file: str, labels: tuple[str, ...], numbers: tuple[str, ...], optional: tuple[str, ...] = ()) -> Table:
-    """The columns of a file, of which the `optional` ones may be absent or blank. Raises Unusable with every bad cell."""
+def read_columns(
+    file: str,
+    labels: tuple[str, ...],
+    numbers: tuple[str, ...],
+    optional: tuple[str, ...] = (),
+    may_be_blank: tuple[str, ...] = (),
+) -> Table:
+    """The columns of a file, of which the `optional` ones may be absent or blank, and cells of those that `may_be_blank`. Raises
+    Unusable with every bad cell."""
     needed = [n for n in (*labels, *numbers) if n not in optional]
-    table = read_table(read_file(file), labels, numbers, needed, may_be_blank=[n for n in numbers if n in optional])
+    blank = [n for n in numbers if n in optional or n in may_be_blank]
+    table = read_table(read_file(file), labels, numbers, needed, may_be_blank=blank)
     if table.problems:
         raise Unusable(file, table.problems)
     return table
