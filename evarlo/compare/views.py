@@ -36,7 +36,7 @@ from evarlo.ui.draw.comparison import Axis, axis_for, axis_labels, row
 from evarlo.ui.draw.progress import ProgressLine, progress
 from evarlo.ui.units import unit_shown, value_shown
 from trialcore.formats.figures import block_figures
-from trialcore.formats.figures.blocks import plain
+from trialcore.formats.figures.blocks import plain, versus_figures
 from trialcore.formats.figures.generalised import generalised_figures
 from trialcore.formats.figures.incomplete import alpha_figures
 from trialcore.formats.figures.two_factors import two_factor_figures
@@ -108,6 +108,7 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
         plain_blocks = None if found.worked.two else block_figures(found.analysis, found.check_code)
         context |= {"figures": plain_blocks, **_recovered(found), "two": second_factor(found)}
         context["model"] = model_in_words(found)
+        context["by_kind"] = versus_figures(found.versus) if found.by_kind and found.versus else None
         context["anova"] = (
             [(source_in_words(row["source"]), row) for row in plain_blocks["anova_sequential"]] if plain_blocks else []
         )

@@ -153,7 +153,7 @@ def _page(request: PersonRequest, kept: Panel, wrong: tuple[int, BallotForm] | N
     found = found_in(ballots) if allowed(request.user, "compare") else None
     rows = []
     if found:
-        versus = {d.a: d for d in found.versus.differences} if found.versus else {}
+        versus = {d.a: d for d in found.versus.held} if found.versus else {}
         ranks = dict(found.panel.ranks.mean_rank) if found.panel.ranks else {}
         rows = [(names[m.entry], m, versus.get(m.entry), ranks.get(m.entry)) for m in found.panel.blocks.means]
     context = {

@@ -43,7 +43,7 @@ def table_in_words(panel: Panel, ballots: Sequence[Ballot]) -> str:
 
 def found_in_words(found: Found, names: Mapping[str, str]) -> SafeString:
     """Which entries surely differ from the check, and whether ranks say so too."""
-    differs = [d for d in found.versus.differences if d.p_family is not None and d.p_family < SURE] if found.versus else []
+    differs = [d for d in found.versus.held if d.p_family is not None and d.p_family < SURE] if found.versus else []
     told = format_html_join(
         " ",
         "<strong>{}</strong> scored {} {} than {}.",

@@ -128,10 +128,8 @@ class Generalised:
         v = contrast @ self.covariance @ contrast.T
         spread = np.sqrt(np.diag(v))
         correlation = v / np.outer(spread, spread)
-        family = distributions.largest_t_above(t, correlation, self.df)
-        found = differences_of(names, others, np.full(len(others), c), estimate, sed, self.df, family)
-        each, whole = distributions.t_quantile(0.975, self.df), distributions.largest_t_quantile(0.05, correlation, self.df)
-        return AgainstCheck(check, found, each, whole, correlation)
+        found = differences_of(names, others, np.full(len(others), c), estimate, sed, self.df)
+        return AgainstCheck(check, found, distributions.t_quantile(0.975, self.df), correlation, self.df)
 
 
 def _slope(family: Family, mean: float) -> float:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 
 import numpy as np
 
@@ -96,7 +96,8 @@ class RandomEntries:
 
 @dataclass(frozen=True, eq=False)
 class IncompleteBlocks:
-    """What `analyse_incomplete` found. The mixed parts are None, and `cannot_say` tells why, where they cannot be fit."""
+    """What `analyse_incomplete` found. The mixed parts are None, and `cannot_say` tells why, where they cannot be fit. Entries at
+    random are fitted when they are first asked for: no comparison with the check needs them."""
 
     intra: BlockAnalysis
     blocks_first: tuple[AnovaRow, ...]
@@ -104,8 +105,16 @@ class IncompleteBlocks:
     complete: BlockAnalysis | None
     efficiency: Efficiency
     recovered: RecoveredBlocks | None
-    random_entries: RandomEntries | None
     cannot_say: tuple[str, ...]
+    _fit_random: Callable[[], RandomEntries] | None = None
+
+    @cached_property
+    def random_entries(self) -> RandomEntries | None:
+        """The entries as drawn at random, shrunken towards their mean."""
+        try:
+            return self._fit_random() if self._fit_random else None
+        except ValueError:
+            return None
 
     def __str__(self) -> str:
         recovered = ""
@@ -134,16 +143,16 @@ def analyse_incomplete(
     reps = [rep[i] for i in seen] if rep is not None else None
     blocks_first, entries_first = _two_orders(y[seen], names, blocks, reps) if len(seen) else ((), ())
     cannot = list(intra.cannot_say)
-    recovered = random_entries = None
+    recovered, later = None, None
     if mixed and len(set(intra.connected_set) - {0}) == 1 and intra.df_error > 0:
         try:
             recovered = _recovered(y[seen], names, blocks, reps)
-            random_entries = _random_entries(y[seen], names, blocks, reps)
+            later = partial(_random_entries, y[seen], names, blocks, reps)
         except ValueError as reason:
             cannot.append(f"No mixed model could be fitted: {reason}.")
     complete = analyse_blocks(entry, value, {"rep": rep}) if rep is not None else None
     return IncompleteBlocks(
-        intra, blocks_first, entries_first, complete, efficiency_factors(names, blocks), recovered, random_entries, tuple(cannot)
+        intra, blocks_first, entries_first, complete, efficiency_factors(names, blocks), recovered, tuple(cannot), later
     )
 
 

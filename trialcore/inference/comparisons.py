@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -30,8 +31,8 @@ class Difference:
     p_unadjusted: float
     p_bonferroni: float
     p_holm: float
-    p_family: float
-    """Tukey–Kramer among all pairs, Dunnett against the check."""
+    p_family: float | None
+    """Tukey–Kramer among all pairs, Dunnett against the check; None where that was not asked for."""
     p_sidak: float
 
 
@@ -48,13 +49,26 @@ class SedRange:
 
 @dataclass(frozen=True, eq=False)
 class AgainstCheck:
-    """Every entry minus the check. `critical_each` and `critical_family` are the t at 5 % for one and for all."""
+    """Every entry minus the check. `critical_each` and `critical_family` are the t at 5 % for one and for all, `df` what they stand
+    on. The joint probability of all takes long with many entries, so it is reckoned when it is asked for."""
 
     check: str
     differences: tuple[Difference, ...]
+    """Each by itself."""
     critical_each: float
-    critical_family: float
     correlation: Floats
+    df: float
+
+    @cached_property
+    def held(self) -> tuple[Difference, ...]:
+        """The same with Dunnett's probability over all of them."""
+        family = distributions.largest_t_above(np.array([d.t for d in self.differences]), self.correlation, self.df)
+        return tuple(replace(d, p_family=float(p)) for d, p in zip(self.differences, np.atleast_1d(family), strict=True))
+
+    @cached_property
+    def critical_family(self) -> float:
+        """The t that the largest of all passes in 5 of 100 such trials without any difference."""
+        return distributions.largest_t_quantile(0.05, self.correlation, self.df)
 
     def __str__(self) -> str:
         columns = {
@@ -66,7 +80,7 @@ class AgainstCheck:
             "p": "p_unadjusted",
             "p Dunnett": "p_family",
         }
-        return table(f"Minus {self.check}", self.differences, **columns)
+        return table(f"Minus {self.check}", self.held, **columns)
 
 
 def sed_of_differences(analysis: BlockAnalysis) -> SedRange | None:
@@ -127,11 +141,8 @@ def against_joint(
     own = scale if se is None else se
     common = float(np.mean(df))
     correlation = np.clip(joint / np.outer(scale, scale), -1.0, 1.0)
-    family = distributions.largest_t_above(estimate / own, correlation, common)
-    rows = differences_of(names, others, np.full(len(others), base), estimate, own, df, family)
-    each = distributions.t_quantile(0.975, common)
-    whole = distributions.largest_t_quantile(0.05, correlation, common)
-    return AgainstCheck(names[base], rows, each, whole, correlation)
+    rows = differences_of(names, others, np.full(len(others), base), estimate, own, df)
+    return AgainstCheck(names[base], rows, distributions.t_quantile(0.975, common), correlation, common)
 
 
 def chance_above(estimate: float, se: float, df: float, margin: float = 0.0) -> float:
@@ -188,20 +199,27 @@ def _comparable_pairs(analysis: BlockAnalysis) -> tuple[np.ndarray, np.ndarray, 
 
 
 def differences_of(
-    names: Sequence[str], first: Whole, second: Whole, estimate: Floats, se: Floats, df: Floats | float, family: Floats
+    names: Sequence[str],
+    first: Whole,
+    second: Whole,
+    estimate: Floats,
+    se: Floats,
+    df: Floats | float,
+    family: Floats | None = None,
 ) -> tuple[Difference, ...]:
-    """Each `names[first]` minus `names[second]`, with probabilities guarded over all of them; `family` is the joint one, `df`
-    one figure for all or one for each."""
+    """Each `names[first]` minus `names[second]`, with probabilities guarded over all of them; `family` is the joint one where it is
+    known, `df` one figure for all or one for each."""
     t = estimate / se
     p = distributions.t_two_sided(t, df)
     m = len(p)
     bonferroni = np.minimum(1.0, m * p)
     sidak = -np.expm1(m * np.log1p(-np.minimum(p, 1 - 1e-16)))
-    table = np.column_stack([estimate, se, t, p, bonferroni, holm_adjusted(p), family, sidak]).tolist()
+    table = np.column_stack([estimate, se, t, p, bonferroni, holm_adjusted(p), sidak]).tolist()
     each = df.tolist() if isinstance(df, np.ndarray) else [df] * m
-    places = zip(first.tolist(), second.tolist(), each, table, strict=True)
+    joint = [None] * m if family is None else np.asarray(family).tolist()
+    places = zip(first.tolist(), second.tolist(), each, joint, table, strict=True)
     return tuple(
-        Difference(names[i], names[j], d, s, own, tt, pu, pb, ph, pf, ps) for i, j, own, (d, s, tt, pu, pb, ph, pf, ps) in places
+        Difference(names[i], names[j], d, s, own, tt, pu, pb, ph, pf, ps) for i, j, own, pf, (d, s, tt, pu, pb, ph, ps) in places
     )
 
 
@@ -223,10 +241,8 @@ def equal_means_against(names: Sequence[str], means: Floats, sed: float, df: int
     correlation = np.full((len(others), len(others)), 0.5)
     np.fill_diagonal(correlation, 1.0)
     estimate = means[others] - means[base]
-    family = distributions.largest_t_above(estimate / sed, correlation, df)
-    rows = differences_of(names, others, np.full(len(others), base), estimate, np.full(len(others), sed), df, family)
-    each, whole = distributions.t_quantile(0.975, df), distributions.largest_t_quantile(0.05, correlation, df)
-    return AgainstCheck(check, rows, each, whole, correlation)
+    rows = differences_of(names, others, np.full(len(others), base), estimate, np.full(len(others), sed), df)
+    return AgainstCheck(check, rows, distributions.t_quantile(0.975, df), correlation, df)
 
 
 def holm_adjusted(p: Floats) -> Floats:

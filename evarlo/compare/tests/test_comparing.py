@@ -204,6 +204,11 @@ class ByKindOfRecord(TestCase):
     def test_the_working_and_the_figures_say_the_same(self) -> None:
         working = self.client.get(reverse("compare:working", args=[self.made.slug]), {"trait": "diseased-plants"})
         self.assertContains(working, "logit scale")
+        self.assertContains(working, "The plain model beside it")
+        check = compare(self.made, world.trait("diseased-plants"), self.by)
+        assert check.versus
+        for d in check.versus.differences:  # the tests of the page stand first, the plain ones after them
+            self.assertContains(working, f"{d.t:.3f}".replace("-", "−"))
         figures = self.client.get(reverse("compare:figures", args=[self.made.slug]), {"trait": "diseased-plants"}).json()
         self.assertEqual((figures["kind"], figures["n_observed"]), ("shares", 16))
 

@@ -120,7 +120,7 @@ def _letters(given: argparse.Namespace) -> int:
         found = analyse_blocks(plots.labels["entry"], plots.value, blocking)
         known = [m for m in found.means if m.lsmean is not None]
         order = [m.entry for m in sorted(known, key=lambda m: -(m.lsmean or 0.0))]
-        apart = {(d.a, d.b) for d in all_pairs(found) if d.p_family < 0.05}
+        apart = {(d.a, d.b) for d in all_pairs(found) if (d.p_family or 0.0) < 0.05}
         letters, mean = letter_display(order, apart), {m.entry: m.lsmean for m in known}
         return {"entries": [{"entry": e, "lsmean": mean[e], "letters": letters[e]} for e in order]}
 

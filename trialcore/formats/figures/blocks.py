@@ -114,7 +114,7 @@ def versus_figures(versus: AgainstCheck) -> Json:
     off = versus.correlation[~np.eye(len(versus.correlation), dtype=bool)]
     return {
         "check": versus.check,
-        "n_comparisons": len(versus.differences),
+        "n_comparisons": len(versus.held),
         "correlation_min": float(off.min()) if off.size else None,
         "correlation_max": float(off.max()) if off.size else None,
         "critical_value_5pct_two_sided": versus.critical_family,
@@ -132,7 +132,7 @@ def versus_figures(versus: AgainstCheck) -> Json:
                 "p_sidak": d.p_sidak,
                 "p_dunnett": d.p_family,
             }
-            for d in versus.differences
+            for d in versus.held
         ],
     }
 
