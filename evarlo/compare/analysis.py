@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import floor, log10
 
@@ -50,6 +50,7 @@ class PlotValue:
     left_out: str = ""
     counted_as: str = ""
     among: int | None = None  # units that a share was counted among
+    after: float | None = None  # days from sowing to the last walk on which a stage was not seen yet
 
 
 @dataclass(frozen=True)
@@ -186,6 +187,21 @@ def plot_values(trait: Trait, plots: list[Plot], readings: Readings) -> tuple[Pl
     return tuple(_plot_value(plot, readings.get(plot.pk), trait) for plot in plots)
 
 
+def between_walks(values: Sequence[PlotValue], seen: Mapping[int, tuple[float | None, float | None]]) -> tuple[PlotValue, ...]:
+    """Values of a stage with the walks that each lies between, in days from sowing by plot id; a plot that had not come so far by
+    its last walk counts as later than it."""
+    made = []
+    for v in values:
+        after, by = seen.get(v.plot.pk, (None, None))
+        if v.value is not None and after is not None:
+            made.append(replace(v, after=after))
+        elif v.value is None and by is None and after is not None and not v.plot.exclusions_in_force:  # type: ignore[attr-defined]
+            made.append(PlotValue(v.plot, None, counted_as="not so far by its last walk, counted as later than that", after=after))
+        else:
+            made.append(v)
+    return tuple(made)
+
+
 def _plot_value(plot: Plot, reading: Reading | None, trait: Trait) -> PlotValue:
     left_out: list[Exclusion] = plot.exclusions_in_force  # type: ignore[attr-defined]
     if left_out:
@@ -215,9 +231,10 @@ def _worked_out(
     check: str | None,
     entries_whole: bool,
     among: tuple[int | None, ...] | None,
+    after: tuple[float | None, ...] | None,
 ) -> EntryComparison:
     """The same data always give the same figures, so they are reckoned once."""
-    return compare_entries(design, kind, dict(labels), values, check, entries_whole, among)
+    return compare_entries(design, kind, dict(labels), values, check, entries_whole, among, after)
 
 
 def worked_out(
@@ -226,7 +243,7 @@ def worked_out(
     plots: Sequence[Plot],
     values: Sequence[float | None],
     check: Entry | None,
-    among: Sequence[int | None] = (),
+    more: Sequence[PlotValue] = (),
     plain: bool = False,
 ) -> EntryComparison:
     """By the analysis that the core chooses for the trial's design and the kind of record, or the `plain` one on request."""
@@ -245,8 +262,9 @@ def worked_out(
     labels = tuple((name, tuple(column)) for name, column in columns.items())
     design, code = DESIGNS[trial.design], check.code if check else None
     kind: Kind = "measure" if plain else KINDS[trait.kind]
-    units = tuple(among) if any(among) else None
-    return _worked_out(design, kind, labels, tuple(values), code, trial.entries_whole, units)
+    among, after = tuple(v.among for v in more), tuple(v.after for v in more)
+    units, walks = (among if any(among) else None), (after if any(a is not None for a in after) else None)
+    return _worked_out(design, kind, labels, tuple(values), code, trial.entries_whole, units, walks)
 
 
 def check_among(plots: Sequence[Plot]) -> Entry | None:

@@ -8,6 +8,7 @@ from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import (
     Comparison,
     Years,
+    between_walks,
     check_among,
     critical_of,
     digits_for,
@@ -16,9 +17,11 @@ from evarlo.compare.analysis import (
     typical_error,
     worked_out,
 )
+from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Criterion, Plot, Trial
 from evarlo.trials.queries import entry_names, plots_of, readings_of
 from evarlo.trials.registry import registry
+from evarlo.walks.stages import windows
 from trialcore.inference.comparisons import Guard, sed_of_differences
 
 
@@ -38,19 +41,22 @@ def compare_plots(
 ) -> Comparison:
     """As `compare`, for plots and names that were read already."""
     values = plot_values(trait, plots, readings_of(trial, trait))
+    if trait.kind == Trait.Kind.DATE:
+        values = between_walks(values, _walks_between(trial, trait))
     check, sign = check_among(plots), direction_of(trial, trait)
-    numbers, among = [v.value for v in values], [v.among for v in values]
-    worked = worked_out(trial, trait, plots, numbers, check, among, plain)
+    numbers = [v.value for v in values]
+    worked = worked_out(trial, trait, plots, numbers, check, values, plain)
     results = results_of(plots, names, worked, sign, guard)
     against, critical = typical_error(worked), critical_of(worked.versus, guard)
     spread = None if worked.two else sed_of_differences(worked.analysis)
     base = next((r.mean.lsmean for r in results if check and r.entry.pk == check.pk), None)
     by_kind = worked.choice.errors != "normal"
-    band = critical * against if critical and against and not by_kind else None
+    alike = not by_kind or worked.choice.errors == "censored"  # one width holds for every entry, nearly
+    band = critical * against if critical and against and alike else None
     otherwise: tuple[tuple[str, str], ...] = ()
     if by_kind:
         words = {r.entry.pk: r.word for r in results}
-        plainly = results_of(plots, names, worked_out(trial, trait, plots, numbers, check, among, plain=True), sign, guard)
+        plainly = results_of(plots, names, worked_out(trial, trait, plots, numbers, check, values, plain=True), sign, guard)
         otherwise = tuple((r.name, r.word) for r in plainly if r.word != words[r.entry.pk])
     return Comparison(
         trial,
@@ -68,6 +74,16 @@ def compare_plots(
         plain=plain,
         otherwise=otherwise,
     )
+
+
+def _walks_between(trial: Trial, trait: Trait) -> dict[int, tuple[float | None, float | None]]:
+    """Days from sowing to the last walk without a stage and the first with it, by plot id."""
+    sown, found = sown_on(trial), {}
+    for plot, window in windows(trial, trait).items():
+        if plot in sown:
+            after, by = ((day - sown[plot]).days if day else None for day in (window.after, window.by))
+            found[plot] = (None if window.exact else after, by)
+    return found
 
 
 def over_years(trial: Trial, user: Any) -> Years:

@@ -88,6 +88,12 @@ def model_in_words(comparison: Comparison) -> str:
             "Plots of different size vary differently, so each comparison is held against the error of its own size: variances by "
             "restricted maximum likelihood (REML), standard errors and degrees of freedom after Kenward and Roger."
         )
+    if comparison.worked.dates is not None:
+        return (
+            f"{comparison.worked.choice.model.capitalize()}. Each plot's day is the sum of its block, its entry and luck; the "
+            "parts are found by maximum likelihood, dates taken as known to the walks they lie between (Louis 1982 for their "
+            "standard errors). The analysis of variance below is the plain model’s, of the days on which the stage was first seen."
+        )
     if comparison.by_kind:
         link = "logit" if comparison.worked.choice.errors == "binomial" else "log"
         return (

@@ -11,7 +11,7 @@ from trialcore.analyses.linear import Coded, Labels
 
 Columns = Mapping[str, Labels]
 Kind = Literal["measure", "count", "share", "score", "days", "category"]
-Errors = Literal["normal", "binomial", "poisson"]
+Errors = Literal["normal", "binomial", "poisson", "censored"]
 
 NEEDS: dict[str, tuple[str, ...]] = {
     "crd": (),
@@ -75,7 +75,11 @@ BY_KIND: dict[str, tuple[Errors, str]] = {
         "kept its level, better than ranks and than a model of the classes.",
     ),
     "measure": ("normal", ""),
-    "days": ("normal", ""),
+    "days": (
+        "censored",
+        "A day is known only to lie between the last walk without it and the first with it, and a plot that had not come so far "
+        "counts as later than its last walk: dates are taken so, with a normal spread between plots.",
+    ),
 }
 BLOCKED: dict[str, tuple[str, ...]] = {
     "crd": (),
@@ -92,7 +96,8 @@ def choose(design: str, kind: Kind, labels: Columns, counted: bool = False) -> C
 
     Pairs with the check within one season are blocks of two: only where there are several seasons are these the replicates.
     How plots vary goes by `BY_KIND`: shares and counts by their own models where they were `counted` unit by unit and one factor
-    is compared; weights, measures, scores, and shares that were judged by eye, normally. A category has no analysis.
+    is compared, dates by the walks they lie between in complete blocks or none; weights, measures, scores, and shares that were
+    judged by eye, normally. A category has no analysis.
 
     Raises ValueError for a design that is not known, a column that it needs and that is absent, or a category.
     """
@@ -112,12 +117,18 @@ def choose(design: str, kind: Kind, labels: Columns, counted: bool = False) -> C
         return Choice(analysis, MODELS[analysis], "normal", why or because)
     if not counted:
         return Choice(analysis, MODELS[analysis], "normal", why)
+    if errors == "censored" and analysis not in ("crd", "rcbd"):
+        return Choice(analysis, MODELS[analysis], "normal", why)
     if analysis not in BLOCKED:
         return Choice(analysis, MODELS[analysis], "normal", f"{kind.capitalize()}s by two factors are taken by the plain model.")
     return Choice(analysis, f"{GENERALISED[errors]}, {_over(BLOCKED[analysis])}", errors, because)
 
 
-GENERALISED = {"binomial": "shares of counted units by logistic regression", "poisson": "counts by log-linear regression"}
+GENERALISED = {
+    "censored": "days known to lie between two walks, normal between plots",
+    "binomial": "shares of counted units by logistic regression",
+    "poisson": "counts by log-linear regression",
+}
 
 
 WORDS = {"rep": "blocks", "row": "rows", "col": "columns", "block": "blocks"}

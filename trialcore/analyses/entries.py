@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from trialcore.analyses.blocks import BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.analyses.choice import BLOCKED, MODELS, Choice, Columns, Kind, choose
 from trialcore.analyses.generalised import Generalised, analyse_generalised
 from trialcore.analyses.incomplete import IncompleteBlocks, analyse_incomplete, recovered_means
 from trialcore.analyses.two_factors import LayoutName, OverLevels, entries_over_levels
-from trialcore.inference.comparisons import AgainstCheck, against_check, sed_of_differences
+from trialcore.field.stages import StageDates, analyse_stage
+from trialcore.inference.comparisons import AgainstCheck, against, against_check, sed_of_differences
 
 Values = Sequence[float | None]
 NEAR = 1e-3  # of a whole unit, within which a percentage is that of a count
@@ -30,6 +33,7 @@ class EntryComparison:
     incomplete: IncompleteBlocks | None = None
     two: OverLevels | None = None
     generalised: Generalised | None = None
+    dates: StageDates | None = None
 
     @property
     def recovered(self) -> bool:
@@ -48,19 +52,23 @@ def compare_entries(
     check: str | None = None,
     entries_whole: bool = False,
     among: Sequence[int | None] | None = None,
+    after: Values | None = None,
 ) -> EntryComparison:
     """Compare the entries of one trial by the analysis that `choice` gives its design and kind of record.
 
     `labels` are the columns of plots (`entry`, and those that the design needs), one element a plot; a missing value is None.
     `check` is the entry that the others are set against; `entries_whole` says that a split-plot has entries on its whole plots.
-    `among` are the units that a share, then in percent, was counted among.
+    `among` are the units that a share, then in percent, was counted among; `after` the last day on which a date was not seen yet,
+    also of plots that have no value since it never was.
 
     Raises ValueError as `choose` does, for a design that is not compared within one trial, and when lengths differ.
     """
-    chosen = choose(design, kind, labels, counted_units(kind, value, among))
+    chosen = choose(design, kind, labels, counted_units(kind, value, among) or (kind == "days" and after is not None))
     if chosen.analysis not in COMPARED:
         raise ValueError(f"{design} is not compared within one trial; expected one of {', '.join(COMPARED)}")
     plain = COMPARED[chosen.analysis](chosen, labels, value, check, entries_whole)
+    if chosen.errors == "censored":
+        return _censored(plain, labels, value, check, after or [None] * len(value))
     return plain if chosen.errors == "normal" else _by_kind(plain, labels, value, check, among)
 
 
@@ -72,6 +80,36 @@ def counted_units(kind: Kind, value: Values, among: Sequence[int | None] | None)
     if kind != "share" or among is None:
         return False
     return all(n and abs(v * n / 100 - round(v * n / 100)) < NEAR and 0 <= v <= 100 for v, n in told)
+
+
+def _censored(plain: EntryComparison, labels: Columns, value: Values, check: str | None, after: Values) -> EntryComparison:
+    """The same entries by the walks their dates lie between; by the plain model where too few plots were seen."""
+    since: list[float | None] = []
+    by: list[float | None] = []
+    for v, a in zip(value, after, strict=True):
+        typed = v is not None and (a is None or a >= v)  # a day that was typed is that day
+        since.append(v - 0.5 if v is not None and typed else a)
+        by.append(v + 0.5 if v is not None and typed else v)
+    found = analyse_stage(labels["entry"], since, by, labels["rep"] if plain.choice.analysis == "rcbd" else None)
+    known = [i for i, m in enumerate(found.means) if m.days is not None]
+    if found.sd is None or not known:
+        return replace(plain, choice=replace(plain.choice, errors="normal", model=MODELS[plain.choice.analysis], why=""))
+    raw = {m.entry: m for m in plain.means}
+    means = tuple(
+        EntryMean(m.entry, m.n, raw[m.entry].raw_mean, m.days, m.se, m.lower95, m.upper95, "" if m.days is not None else LATER)
+        for m in found.means
+    )
+    names = [m.entry for m in found.means]
+    versus = None
+    if check in names and names.index(check) in known and len(known) > 1:
+        base = names.index(check)
+        others = np.array([i for i in known if i != base])
+        level = np.array([m.days if m.days is not None else np.nan for m in found.means])
+        versus = against(names, base, others, level, found.covariance, found.df)
+    return EntryComparison(plain.choice, plain.analysis, means, versus, None, dates=found)
+
+
+LATER = "never seen to come so far: later than every walk"
 
 
 def _count(value: float | None, among: int | None) -> int | None:

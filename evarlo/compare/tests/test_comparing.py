@@ -4,6 +4,8 @@ import csv
 import io
 import json
 import re
+import uuid
+from datetime import timedelta
 from pathlib import Path
 
 from django.urls import reverse
@@ -18,8 +20,10 @@ from evarlo.exchange.services import Wanted, keep_sheet, make_trial
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.leaving_out import exclude_plot
-from evarlo.trials.models import Trial
+from evarlo.trials.models import Cause, Trial
+from evarlo.walks.services import Seen, keep_observation, open_round
 from trialcore.analyses.generalised import analyse_generalised
+from trialcore.field.stages import analyse_stage
 
 MEANS = {"Corvane": 5.0, "Quillet": 6.5, "OF-17": 5.2, "Brakewater": 3.4}
 
@@ -218,3 +222,75 @@ class ByKindOfRecord(TestCase):
             world.keep(walk, plot, self.by, float(5 + n % 7))
         found = self.client.get(self.url, {"trait": "bolting"}).context["c"]
         self.assertEqual(found.worked.choice.errors, "normal")
+
+
+class BetweenTwoWalks(TestCase):
+    """A stage seen on walks a week apart: plots that had not come so far by the last one count as later, and the bias goes."""
+
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.made = world.trial(self.by, blocks=4)
+        world.sow(self.made, self.by)
+        self.client.force_login(self.by)
+        trait, self.walks = world.trait("first-flower"), [50, 57, 64]
+        walk = open_round(self.made, trait, world.SOWN + timedelta(days=50), self.by)
+        # The day on which each plot's stage truly came; Brakewater's last two were not there on day 64.
+        self.truth = {
+            "Corvane": (52, 53, 55, 51),
+            "Quillet": (46, 48, 47, 45),
+            "OF-17": (58, 60, 62, 59),
+            "Brakewater": (61, 63, 66, 67),
+        }
+        self.plots = list(self.made.plots.select_related("entry__cultivar", "trial"))
+        for day in self.walks:
+            on = world.SOWN + timedelta(days=day)
+            for plot in self.plots:
+                came = self.truth[plot.entry.cultivar.name][int(plot.block) - 1]
+                before = day - 7 if day > 50 else 0
+                if came <= day and came > before:
+                    keep_observation(walk, plot, Seen(day=on), self.by, on, uuid.uuid4(), world.TODAY)
+                elif came > day:
+                    keep_observation(walk, plot, Seen(cause=Cause.NOT_REACHED), self.by, on, uuid.uuid4(), world.TODAY)
+
+    def compared(self, **asked: str) -> Comparison:
+        page = self.client.get(reverse("compare:compare", args=[self.made.slug]), {"trait": "first-flower", **asked})
+        found: Comparison = page.context["c"]
+        return found
+
+    def test_plots_not_so_far_count_as_later_and_are_named(self) -> None:
+        found = self.compared()
+        self.assertEqual(found.worked.choice.errors, "censored")
+        late = [v.plot.entry.cultivar.name for v in found.counted_as]
+        self.assertEqual(late, ["Brakewater", "Brakewater"])
+        by_name = {s.name: s.mean.lsmean for s in found.results}
+        for name, days in self.truth.items():
+            if name != "Quillet":  # of which nothing is known before the first walk
+                self.assertAlmostEqual(by_name[name] or 0, sum(days) / 4, delta=2.0, msg=name)
+        plain = {s.name: s.mean.lsmean for s in self.compared(model="plain").results}
+        self.assertGreater((by_name["Brakewater"] or 0) - (plain["Brakewater"] or 0), -1.0)
+        self.assertGreater((plain["OF-17"] or 0) - (by_name["OF-17"] or 0), 2.0)  # first seen is late by half a week
+
+    def test_the_figures_are_those_of_the_core(self) -> None:
+        found = self.compared()
+        after: list[float | None] = []
+        by: list[float | None] = []
+        for plot in self.plots:
+            came = self.truth[plot.entry.cultivar.name][int(plot.block) - 1]
+            seen = next((d for d in self.walks if came <= d), None)
+            after.append(None if seen == 50 else 64.0 if seen is None else seen - 7.0)
+            by.append(None if seen is None else float(seen))
+        after = [49.5 if b == 50 else a for a, b in zip(after, by, strict=True)]  # seen on the first walk: taken as typed
+        by = [50.5 if b == 50 else b for b in by]
+        core = analyse_stage([p.entry.code for p in self.plots], after, by, [p.block for p in self.plots])
+        days = {m.entry: m.days for m in core.means}
+        for s in found.results:
+            self.assertAlmostEqual(s.mean.lsmean or 0, days[s.entry.code] or 0, places=6)
+
+    def test_days_that_were_typed_stay_plain(self) -> None:
+        made = world.trial(self.by, name="Typed")
+        world.sow(made, self.by)
+        walk = open_round(made, world.trait("first-flower"), world.SOWN + timedelta(days=60), self.by)
+        for n, plot in enumerate(made.plots.select_related("trial")):
+            on = world.SOWN + timedelta(days=50 + n % 5)
+            keep_observation(walk, plot, Seen(day=on), self.by, world.SOWN + timedelta(days=60), uuid.uuid4(), world.TODAY)
+        self.assertEqual(compare(made, world.trait("first-flower"), self.by).worked.choice.errors, "normal")
