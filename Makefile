@@ -101,6 +101,7 @@ bench: .venv/dev
 
 bench-exactness: .venv/dev
 	@$(RUN) -m bench.exactness
+	@$(RUN) -m bench.kinds
 
 clean:
 	@rm -rf .venv build *.egg-info .mypy_cache .ruff_cache .hypothesis staticfiles

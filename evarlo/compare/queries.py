@@ -78,7 +78,8 @@ def compare_plots(
 
 def _walks_between(trial: Trial, trait: Trait) -> dict[int, tuple[float | None, float | None]]:
     """Days from sowing to the last walk without a stage and the first with it, by plot id."""
-    sown, found = sown_on(trial), {}
+    sown = sown_on(trial)
+    found: dict[int, tuple[float | None, float | None]] = {}
     for plot, window in windows(trial, trait).items():
         if plot in sown:
             after, by = ((day - sown[plot]).days if day else None for day in (window.after, window.by))

@@ -1,12 +1,14 @@
 from django.urls import path
 
-from evarlo.compare import views
+from evarlo.compare import pair_views, views
 
 app_name = "compare"
 urlpatterns = [
     path("compare/flow/", views.flow, name="flow"),
     path("compare/years/", views.years, name="years"),
     path("compare/", views.compare_page, name="compare"),
+    path("compare/pairs/", pair_views.pairs, name="pairs"),
+    path("compare/heads/", pair_views.heads, name="heads"),
     path("compare/working/", views.working, name="working"),
     path("compare/figures.json", views.figures, name="figures"),
     path("compare/plots.csv", views.plots_csv, name="plots"),

@@ -51,7 +51,8 @@ def chosen_trait(request: PersonRequest, trial: Trial, traits: list[Trait]) -> T
     return next((t for t in traits if t.key == wanted), first)
 
 
-def _compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Comparison | None]:
+def compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Comparison | None]:
+    """The trial, its traits, and the comparison of the one that was asked for."""
     trial = trial_or_404(slug)
     traits = [t for t in traits_with_records(trial) if t.compared]
     trait = chosen_trait(request, trial, traits)
@@ -63,7 +64,7 @@ def _compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Co
 
 @may("compare")
 def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
-    trial, traits, found = _compared(request, slug)
+    trial, traits, found = compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
     if found and found.analysis.n_observed:  # else there is no line for it to stand at
         context["besides"] = besides_of(trial, allowed(request.user, "see_names"))
@@ -102,7 +103,7 @@ def _mark(axis: Axis, s: EntryResult) -> Any:
 @may("compare")
 def working(request: PersonRequest, slug: str) -> HttpResponse:
     """How it was worked out: the model, the analysis of variance, every pair and the data used."""
-    trial, traits, found = _compared(request, slug)
+    trial, traits, found = compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
     if found:
         plain_blocks = None if found.worked.two else block_figures(found.analysis, found.check_code)
@@ -127,7 +128,7 @@ def years(request: PersonRequest, slug: str) -> HttpResponse:
 @may("compare")
 def figures(request: PersonRequest, slug: str) -> HttpResponse:
     """Every figure of the comparison as JSON."""
-    trial, _, found = _compared(request, slug)
+    trial, _, found = compared(request, slug)
     if found is None:
         return JsonResponse({"cannot_say": ["No trait has a record yet."]})
     if found.worked.generalised is not None:
@@ -177,7 +178,7 @@ def _recovered(found: Comparison) -> dict[str, Any]:
 @may("compare")
 def plots_csv(request: PersonRequest, slug: str) -> HttpResponse:
     """The data the comparison used, plot by plot, with what was left out and why."""
-    trial, _, found = _compared(request, slug)
+    trial, _, found = compared(request, slug)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{trial.slug}-plots.csv"'
     writer = csv.writer(response)

@@ -7,6 +7,7 @@ from django.utils.safestring import SafeString
 
 from evarlo.compare.analysis import Comparison, EntryResult
 from evarlo.compare.flow import TrialFlow
+from evarlo.compare.heads import HeadRow, PairTable
 from evarlo.ui.templatetags.ui import short_day
 from evarlo.ui.words import fixed, number_word
 
@@ -75,6 +76,51 @@ def why_in_words(comparison: Comparison) -> SafeString:
         return format_html("{} The plain model says the same of every entry.", said)
     other = listed([format_html("{} ({})", name, word or "nothing") for name, word in comparison.otherwise[:5]])
     return format_html("{} The plain model would say otherwise of {}.", said, other)
+
+
+def pairs_in_words(table: PairTable | None) -> SafeString:
+    """Which entries could not be told from the best, in one sentence."""
+    if table is None:
+        return SafeString("Pairs of entries cannot be set apart here: there is no error to judge them by, or there are too many.")
+    best = table.rows[0]
+    with_it = [name for name, _, letters, _ in table.rows[1:] if set(letters) & set(best[2])]
+    if not with_it:
+        return format_html("<strong>{}</strong> is better than every other entry, all pairs held together.", best[0])
+    if len(with_it) == len(table.rows) - 1:
+        return format_html("{} and every other entry could be alike, all {} pairs held together.", best[0], _pairs(table))
+    names = listed([format_html("{}", name) for name in with_it[:6]])
+    more = f" and {len(with_it) - 6} more" if len(with_it) > 6 else ""
+    return format_html("<strong>{}</strong> stands first; {}{} could not be told from it.", best[0], names, more)
+
+
+def _pairs(table: PairTable) -> int:
+    return len(table.rows) * (len(table.rows) - 1) // 2
+
+
+def as_good_in_words(comparison: Comparison, rows: list[tuple[str, float, float, bool, bool]]) -> SafeString:
+    """Who is surely as good as the check within what matters: a claim of its own, not what is left when no difference was found."""
+    good = [name for name, *_, at_least in rows if at_least]
+    if not good:
+        return format_html("Of no entry is it sure that it is as good as {} within what matters.", comparison.check_name)
+    names = listed([format_html("<strong>{}</strong>", name) for name in good[:6]])
+    verb = "is" if len(good) == 1 else "are"
+    more = f" and {len(good) - 6} more" if len(good) > 6 else ""
+    return format_html("{}{} {} at least as good as {} within what matters (95 %).", names, more, verb, comparison.check_name)
+
+
+def heads_in_words(names: list[str], rows: list[HeadRow]) -> SafeString:
+    """In what the first of some entries is better and worse than each of the others."""
+    if len(names) < 2 or not rows:
+        return SafeString("There is no record yet by which they could be set against each other.")
+    said = []
+    for n, other in enumerate(names[1:]):
+        better = [r.trait.name.lower() for r in rows if (d := r.against[n]) and d[3] == 1]
+        worse = [r.trait.name.lower() for r in rows if (d := r.against[n]) and d[3] == -1]
+        parts = [f"better in {', '.join(better)}"] if better else []
+        parts += [f"worse in {', '.join(worse)}"] if worse else []
+        told = " and ".join(parts) or "not surely different in anything"
+        said.append(format_html("Against {} <strong>{}</strong> is {}.", other, names[0], told))
+    return format_html_join(" ", "{}", ((s,) for s in said))
 
 
 def model_in_words(comparison: Comparison) -> str:

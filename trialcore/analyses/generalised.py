@@ -90,9 +90,10 @@ class Generalised:
         """Every entry against `check`. Raises KeyError when it has no count."""
         place = {m.entry: i for i, m in enumerate(self.means)}
         c = place[check]
-        return tuple(self._contrast(i, c) for i in range(len(self.means)) if i != c)
+        return tuple(self.contrast(i, c) for i in range(len(self.means)) if i != c)
 
-    def _contrast(self, i: int, c: int) -> GeneralisedContrast:
+    def contrast(self, i: int, c: int) -> GeneralisedContrast:
+        """The entry at place `i` of `means` against that at `c`."""
         one, other = self.means[i], self.means[c]
         bare = one.entry in self.bare or other.entry in self.bare
         fit = self._penalised if bare else self._plain

@@ -1,0 +1,58 @@
+"""Every pair of entries, and some of them head to head."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpResponse
+from django.shortcuts import render
+
+from evarlo.compare.heads import as_good, head_to_head, pair_table
+from evarlo.compare.views import compared
+from evarlo.compare.words import as_good_in_words, heads_in_words, pairs_in_words
+from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
+from evarlo.trials.frame import frame
+from evarlo.trials.queries import entry_names, traits_with_records
+from evarlo.trials.views import trial_or_404
+
+MOST_HEADS = 3
+
+
+@may("compare")
+def pairs(request: PersonRequest, slug: str) -> HttpResponse:
+    """All pairs of one trait, with letters, and who is as good as the check within what matters."""
+    trial, traits, found = compared(request, slug)
+    table = pair_table(found) if found else None
+    good = as_good(trial, found) if found else []
+    context: dict[str, Any] = {
+        "traits": traits,
+        "c": found,
+        "table": table,
+        "sentence": pairs_in_words(table) if found else "",
+        "as_good": as_good_in_words(found, good) if found and good else "",
+    }
+    return render(request, "compare/pairs.html", context | frame(request, trial, "compare", layer=found.trait.key if found else ""))
+
+
+@may("compare")
+def heads(request: PersonRequest, slug: str) -> HttpResponse:
+    """Two or three entries over every trait that has a record."""
+    trial = trial_or_404(slug)
+    names = entry_names(trial, request.user)
+    asked = [int(pk) for pk in request.GET.getlist("of") if pk.isascii() and pk.isdigit() and int(pk) in names]
+    check = next((e.pk for e in trial.entries.all() if e.is_check), None)
+    wanted = list(dict.fromkeys(asked))[:MOST_HEADS] or ([check] if check else [])
+    if len(wanted) == 1:  # beside the one that was asked for, the check, or the first of the others
+        other = check if check and check not in wanted else next((pk for pk in names if pk not in wanted), None)
+        wanted = [*wanted, *([other] if other else [])]
+    traits = [t for t in traits_with_records(trial) if t.compared]
+    rows = head_to_head(trial, traits, wanted, request.user) if len(wanted) > 1 else []
+    context = {
+        "chosen": [(pk, names[pk]) for pk in wanted],
+        "places": [(n, wanted[n] if n < len(wanted) else None) for n in range(MOST_HEADS)],
+        "names": sorted(names.items(), key=lambda item: item[1]),
+        "rows": rows,
+        "sentence": heads_in_words([names[pk] for pk in wanted], rows),
+    }
+    return render(request, "compare/heads.html", context | frame(request, trial, "compare"))

@@ -1,0 +1,79 @@
+"""Every pair of entries of a comparison, by whichever model was chosen, held together over all pairs."""
+
+from __future__ import annotations
+
+from itertools import combinations
+
+import numpy as np
+
+from trialcore.analyses.entries import EntryComparison
+from trialcore.inference.comparisons import Difference, all_pairs, differences_of, holm_adjusted
+from trialcore.inference.letters import letter_display
+
+MOST_ENTRIES = 80  # beyond which nobody reads three thousand pairs
+SURE = 0.05
+
+
+def pairs_of(found: EntryComparison) -> tuple[Difference, ...]:
+    """All pairs as differences on the scale that was recorded; `p_family` is Tukey's probability where pairs share one error, else
+    Holm's. Empty where none can be compared, for entries over the levels of a second factor, and beyond `MOST_ENTRIES`."""
+    known = [m.entry for m in found.means if m.lsmean is not None]
+    if found.two is not None or not 2 <= len(known) <= MOST_ENTRIES:
+        return ()
+    if found.generalised is not None:
+        return _generalised(found)
+    if found.dates is not None:
+        return _by_covariance(found)
+    recovered = found.incomplete.recovered if found.incomplete else None
+    if recovered is None:
+        return all_pairs(found.analysis)
+    made: list[Difference] = []
+    for pair in recovered.pairs:
+        c, first, second = pair.difference, np.array([0]), np.array([1])
+        figures = (np.array([c.estimate]), np.array([c.se_kr]), float(c.df_kr), np.array([pair.p_family]))
+        made += differences_of([pair.a, pair.b], first, second, *figures)
+    return tuple(made)
+
+
+def groups_of(found: EntryComparison, sign: int = 1) -> dict[str, str]:
+    """Letters by entry: those that share one could not be told apart, all pairs held together at 5 %; the best first by `sign`."""
+    pairs = pairs_of(found)
+    means = {m.entry: m.lsmean for m in found.means if m.lsmean is not None}
+    order = sorted(means, key=lambda e: -sign * (means[e] or 0.0))
+    told = {n for d in pairs for n in (d.a, d.b)}
+    apart = {(d.a, d.b) for d in pairs if d.p_family is not None and d.p_family < SURE}
+    return letter_display([e for e in order if e in told], apart)
+
+
+def _generalised(found: EntryComparison) -> tuple[Difference, ...]:
+    """By likelihood ratio, each with the standard error that its test speaks for."""
+    model = found.generalised
+    assert model is not None
+    scale = 100.0 if model.family == "binomial" else 1.0
+    names = [m.entry for m in model.means]
+    places = list(combinations(range(len(names)), 2))
+    contrasts = [model.contrast(i, j) for i, j in places]
+    t = np.array([c.t for c in contrasts])
+    estimate = scale * np.array([c.difference for c in contrasts])
+    plain = (np.abs(t) > 1e-6) & (np.abs(estimate) > 1e-12)
+    se = np.where(plain, np.abs(estimate) / np.where(plain, np.abs(t), 1.0), scale * np.array([c.se_link for c in contrasts]))
+    return _held(names, places, estimate, se, float(max(1, model.df)))
+
+
+def _by_covariance(found: EntryComparison) -> tuple[Difference, ...]:
+    dates = found.dates
+    assert dates is not None
+    known = [i for i, m in enumerate(dates.means) if m.days is not None]
+    places, v = list(combinations(known, 2)), dates.covariance
+    estimate = np.array([(dates.means[i].days or 0.0) - (dates.means[j].days or 0.0) for i, j in places])
+    se = np.sqrt([v[i, i] + v[j, j] - 2 * v[i, j] for i, j in places])
+    return _held([m.entry for m in dates.means], places, estimate, se, float(max(1, dates.df)))
+
+
+def _held(
+    names: list[str], places: list[tuple[int, int]], estimate: np.ndarray, se: np.ndarray, df: float
+) -> tuple[Difference, ...]:
+    first, second = np.array(places, dtype=int).T
+    alone = differences_of(names, first, second, estimate, se, df)
+    family = holm_adjusted(np.array([d.p_unadjusted for d in alone]))
+    return differences_of(names, first, second, estimate, se, df, family)
