@@ -1,4 +1,4 @@
-"""Every pair of entries, and some of them head to head."""
+"""Every pair of entries, some of them head to head, and whether the model fits."""
 
 from __future__ import annotations
 
@@ -7,14 +7,17 @@ from typing import Any
 from django.http import HttpResponse
 from django.shortcuts import render
 
+from evarlo.compare.fit import fit_check
 from evarlo.compare.heads import as_good, head_to_head, pair_table
 from evarlo.compare.views import compared
-from evarlo.compare.words import as_good_in_words, heads_in_words, pairs_in_words
+from evarlo.compare.words import as_good_in_words, fit_in_words, heads_in_words, pairs_in_words
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
+from evarlo.trials.ground import strip
 from evarlo.trials.queries import entry_names, traits_with_records
 from evarlo.trials.views import trial_or_404
+from evarlo.ui.draw.residuals import residual_plot
 
 MOST_HEADS = 3
 
@@ -56,3 +59,24 @@ def heads(request: PersonRequest, slug: str) -> HttpResponse:
         "sentence": heads_in_words([names[pk] for pk in wanted], rows),
     }
     return render(request, "compare/heads.html", context | frame(request, trial, "compare"))
+
+
+@may("compare")
+def fit(request: PersonRequest, slug: str) -> HttpResponse:
+    """Residuals of the model of one trait, and what the comparison says without those that stand out."""
+    trial, traits, found = compared(request, slug)
+    check = fit_check(found) if found else None
+    context: dict[str, Any] = {"traits": traits, "c": found, "fit": check, "sentence": fit_in_words(check) if found else ""}
+    if found and check:
+        seen = check.seen
+        numbers = [found.plots[i].plot.number for i in seen.places]
+        out = [seen.places.index(i) for i in seen.standing_out]
+        largest = max(abs(r) for r in seen.residual)
+        shifted = {pk: r + largest for pk, r in check.by_plot.items()}
+        context |= {
+            "out": check.out,
+            "by_fitted": residual_plot(seen.fitted, seen.residual, numbers, out, f"fitted, {found.trait.shown_unit or 'value'}"),
+            "normal": residual_plot(seen.expected, seen.residual, numbers, out, "expected if normal", line=True),
+            "ground": strip(trial, request.user, [("", shifted)], "above the lowest")[0][1],
+        }
+    return render(request, "compare/fit.html", context | frame(request, trial, "compare", layer=found.trait.key if found else ""))

@@ -6,11 +6,13 @@ from django.utils.html import escape, format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from evarlo.compare.analysis import Comparison, EntryResult
+from evarlo.compare.fit import FitCheck
 from evarlo.compare.flow import TrialFlow
 from evarlo.compare.heads import HeadRow, PairTable
-from evarlo.ui.templatetags.ui import short_day
+from evarlo.ui.templatetags.ui import p_value, short_day
 from evarlo.ui.words import fixed, number_word
 
+NOT_STRAIGHT = 0.95  # correlation with the normal below which it is said
 SURE, MAYBE = 0.05, 0.2  # below the first an interaction is called so, below the second it is not ruled out
 
 
@@ -88,9 +90,9 @@ def pairs_in_words(table: PairTable | None) -> SafeString:
         return format_html("<strong>{}</strong> is better than every other entry, all pairs held together.", best[0])
     if len(with_it) == len(table.rows) - 1:
         return format_html("{} and every other entry could be alike, all {} pairs held together.", best[0], _pairs(table))
-    names = listed([format_html("{}", name) for name in with_it[:6]])
-    more = f" and {len(with_it) - 6} more" if len(with_it) > 6 else ""
-    return format_html("<strong>{}</strong> stands first; {}{} could not be told from it.", best[0], names, more)
+    shown = [format_html("{}", name) for name in with_it[:6]]
+    more = [format_html("{} more", len(with_it) - 6)] if len(with_it) > 6 else []
+    return format_html("<strong>{}</strong> stands first; {} could not be told from it.", best[0], listed([*shown, *more]))
 
 
 def _pairs(table: PairTable) -> int:
@@ -102,10 +104,10 @@ def as_good_in_words(comparison: Comparison, rows: list[tuple[str, float, float,
     good = [name for name, *_, at_least in rows if at_least]
     if not good:
         return format_html("Of no entry is it sure that it is as good as {} within what matters.", comparison.check_name)
-    names = listed([format_html("<strong>{}</strong>", name) for name in good[:6]])
-    verb = "is" if len(good) == 1 else "are"
-    more = f" and {len(good) - 6} more" if len(good) > 6 else ""
-    return format_html("{}{} {} at least as good as {} within what matters (95 %).", names, more, verb, comparison.check_name)
+    shown = [format_html("<strong>{}</strong>", name) for name in good[:6]]
+    more = [format_html("{} more", len(good) - 6)] if len(good) > 6 else []
+    verb, names = "is" if len(good) == 1 else "are", listed([*shown, *more])
+    return format_html("{} {} at least as good as {} within what matters (95 %).", names, verb, comparison.check_name)
 
 
 def heads_in_words(names: list[str], rows: list[HeadRow]) -> SafeString:
@@ -120,6 +122,29 @@ def heads_in_words(names: list[str], rows: list[HeadRow]) -> SafeString:
         parts += [f"worse in {', '.join(worse)}"] if worse else []
         told = " and ".join(parts) or "not surely different in anything"
         said.append(format_html("Against {} <strong>{}</strong> is {}.", other, names[0], told))
+    return format_html_join(" ", "{}", ((s,) for s in said))
+
+
+def fit_in_words(check: FitCheck | None) -> SafeString:
+    """Whether the residuals speak against the model, in a sentence or two."""
+    if check is None:
+        return SafeString("There are too few plots, or too little is left of them, to judge the model by.")
+    seen, said = check.seen, []
+    if check.out:
+        plots = listed([format_html("<strong>{}</strong>", v.plot.number) for v in check.out])
+        verb = "stands" if len(check.out) == 1 else "stand"
+        said.append(format_html("{} {} {} out.", "Plot" if len(check.out) == 1 else "Plots", plots, verb))
+        if not check.without:
+            said.append(SafeString("Without that every entry stands as it does."))
+    if seen.spread_rho is not None and seen.spread_p is not None and seen.spread_p < SURE:
+        up = seen.spread_rho > 0
+        low, high = ("surer", "less sure") if up else ("less sure", "surer")
+        told = "The spread {} with the mean (p {}): differences between low entries are {} than they look, between high ones {}."
+        said.append(format_html(told, "grows" if up else "shrinks", p_value(seen.spread_p), low, high))
+    if seen.straightness < NOT_STRAIGHT:
+        said.append(SafeString("What is left does not look normal."))
+    if not said:
+        return SafeString("Nothing speaks against the model: no plot stands out, and the spread is even.")
     return format_html_join(" ", "{}", ((s,) for s in said))
 
 

@@ -171,6 +171,7 @@ def picked_traits(trial: Trial) -> list[Trait]:
     reason, part = PickClass.Reason, PickClass.Part
     only_with = {
         "picking-damage": classes.filter(reason=reason.DAMAGED),
+        "overmature-share": classes.filter(reason=reason.OVERMATURE),
         "in-window-share": classes.filter(reason__in=[reason.OVERMATURE, reason.UNDERSIZE]),
         "side-yield": classes.filter(part=part.SIDE),
         "dry-yield": classes.filter(part=part.DRY),

@@ -6,6 +6,7 @@ In this room:
     comparisons     differences from the check, all pairs, what a difference is worth
     letters         letters beside means: entries that share one could not be told apart
     power           what difference a trial can tell apart, before it is sown
+    diagnostics     whether a plain model fits its plots, and what stands out
     outliers        whether a value that was just typed is one to ask about again
     index           several traits together, must-haves, the chance of being best
     verdict         recommend, retest or drop, in one season

@@ -124,3 +124,26 @@ class Heads(TestCase):
             for other, cell in zip(order, cells, strict=True):
                 if cell:
                     self.assertAlmostEqual(cell[1], pairs[frozenset((codes[name], codes[other]))], places=9)
+
+
+class FitOfTheModel(TestCase):
+    def test_a_slipped_point_is_pointed_at_with_what_it_does(self) -> None:
+        by = world.person()
+        made = world.trial(by, blocks=4)
+        world.sow(made, by)
+        self.client.force_login(by)
+        world.keep_yields(made, by, MEANS, 0.3)
+        url = reverse("compare:fit", args=[made.slug])
+        clean = self.client.get(url, {"trait": "plot-yield"})
+        self.assertContains(clean, "Nothing speaks against the model")
+        plot = made.plots.select_related("trial").get(entry__cultivar__name="Quillet", block="2")
+        walk = made.rounds.get(trait__key="plot-yield")
+        world.keep(walk, plot, by, 66.0)
+        page = self.client.get(url, {"trait": "plot-yield"})
+        check = page.context["fit"]
+        self.assertEqual([v.plot.number for v in check.out], [plot.number])
+        self.assertContains(page, f"Plot <strong>{plot.number}</strong> stands out.")
+        self.assertIn(("Quillet", "could be luck", "ahead"), check.without)
+        self.assertContains(page, "would be “ahead”")
+        bare = world.trial(by, name="Bare")
+        self.assertEqual(self.client.get(reverse("compare:fit", args=[bare.slug])).status_code, 200)
