@@ -3,6 +3,7 @@
 from django.contrib.auth.decorators import login_not_required
 from django.urls import include, path
 
+from evarlo.compare.pair_views import claims_found
 from evarlo.tasting import own_views
 from evarlo.walks.field_views import manifest, worker
 
@@ -12,6 +13,7 @@ urlpatterns = [
     path("worker.js", login_not_required(worker)),
     path("manifest.webmanifest", login_not_required(manifest)),
     path("cultivars/", include("evarlo.catalogue.urls")),
+    path("cultivars/<int:pk>/claims-found/", claims_found, name="claims-found"),
     path("ground/", include("evarlo.grounds.urls")),
     path("seed/", include("evarlo.seeds.urls")),
     path("raising/", include("evarlo.nursery.room_urls")),

@@ -5,17 +5,19 @@ from __future__ import annotations
 from typing import Any
 
 from django.http import HttpResponse
-from django.shortcuts import render
+from django.shortcuts import get_object_or_404, render
 
+from evarlo.catalogue.models import Cultivar
+from evarlo.compare.claims import claims_in, claims_of
 from evarlo.compare.fit import fit_check
 from evarlo.compare.heads import as_good, head_to_head, pair_table
 from evarlo.compare.views import compared
-from evarlo.compare.words import as_good_in_words, fit_in_words, heads_in_words, pairs_in_words
+from evarlo.compare.words import as_good_in_words, claims_in_words, fit_in_words, heads_in_words, pairs_in_words
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import strip
-from evarlo.trials.queries import entry_names, traits_with_records
+from evarlo.trials.queries import entry_names, names_shown, traits_with_records
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.draw.residuals import residual_plot
 
@@ -59,6 +61,22 @@ def heads(request: PersonRequest, slug: str) -> HttpResponse:
         "sentence": heads_in_words([names[pk] for pk in wanted], rows),
     }
     return render(request, "compare/heads.html", context | frame(request, trial, "compare"))
+
+
+@may("compare")
+def claims(request: PersonRequest, slug: str) -> HttpResponse:
+    """What catalogues and breeders say of the entries, against what this trial found."""
+    trial = trial_or_404(slug)
+    found = claims_in(trial, request.user)
+    context = {"claims": found, "sentence": claims_in_words(found, names_shown(trial, request.user))}
+    return render(request, "compare/claims.html", context | frame(request, trial, "compare"))
+
+
+@may("compare")
+def claims_found(request: PersonRequest, pk: int) -> HttpResponse:
+    """A part of a cultivar's page: its claims in every trial it stood in."""
+    cultivar = get_object_or_404(Cultivar, pk=pk)
+    return render(request, "compare/claims_of.html", {"claims": claims_of(cultivar, request.user)})
 
 
 @may("compare")

@@ -9,6 +9,7 @@ urlpatterns = [
     path("compare/", views.compare_page, name="compare"),
     path("compare/pairs/", pair_views.pairs, name="pairs"),
     path("compare/heads/", pair_views.heads, name="heads"),
+    path("compare/claims/", pair_views.claims, name="claims"),
     path("compare/fit/", pair_views.fit, name="fit"),
     path("compare/working/", views.working, name="working"),
     path("compare/figures.json", views.figures, name="figures"),

@@ -6,6 +6,7 @@ from django.utils.html import escape, format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from evarlo.compare.analysis import Comparison, EntryResult
+from evarlo.compare.claims import HOLDS, NOT, SHORT, UNTOLD, Verified
 from evarlo.compare.fit import FitCheck
 from evarlo.compare.flow import TrialFlow
 from evarlo.compare.heads import HeadRow, PairTable
@@ -123,6 +124,25 @@ def heads_in_words(names: list[str], rows: list[HeadRow]) -> SafeString:
         told = " and ".join(parts) or "not surely different in anything"
         said.append(format_html("Against {} <strong>{}</strong> is {}.", other, names[0], told))
     return format_html_join(" ", "{}", ((s,) for s in said))
+
+
+def claims_in_words(claims: list[Verified], shown: bool) -> SafeString:
+    """How many claims hold, do not, and cannot be told."""
+    if not shown:
+        return SafeString("The entries of this trial go by their codes still: claims are set against it once it is opened.")
+    if not claims:
+        return SafeString("No entry has a claim with a figure of a trait that was measured here. Claims stand with the cultivars.")
+    said = []
+    for verdict, one, many in (
+        (HOLDS, "holds", "hold"),
+        (NOT, "does not hold", "do not hold"),
+        (UNTOLD, "cannot be told", "cannot be told"),
+    ):
+        n = sum(v.verdict == verdict for v in claims)
+        if n:
+            said.append(format_html("{} {} {}", number_word(n).lower(), "claim" if n == 1 else "claims", one if n == 1 else many))
+    first = listed(said)
+    return SafeString(f"{first[0].upper()}{first[1:]}.")
 
 
 def fit_in_words(check: FitCheck | None) -> SafeString:

@@ -2,7 +2,8 @@
 
 from django.urls import reverse
 
-from evarlo.catalogue.models import Trait
+from evarlo.catalogue.models import Claim, Trait
+from evarlo.compare.claims import HOLDS, NOT, SHORT, UNTOLD, judged
 from evarlo.compare.heads import as_good, head_to_head, pair_table
 from evarlo.compare.queries import compare
 from evarlo.people.models import Role
@@ -147,3 +148,46 @@ class FitOfTheModel(TestCase):
         self.assertContains(page, "would be “ahead”")
         bare = world.trial(by, name="Bare")
         self.assertEqual(self.client.get(reverse("compare:fit", args=[bare.slug])).status_code, 200)
+
+
+class Claims(TestCase):
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.made = world.trial(self.by, blocks=4)
+        world.sow(self.made, self.by)
+        world.keep_yields(self.made, self.by, MEANS, 0.3)
+        self.client.force_login(self.by)
+        self.trait = Trait.objects.get(key="plot-yield")
+        self.quillet = self.made.entries.get(cultivar__name="Quillet").cultivar
+
+    def test_an_interval_judges_a_claim(self) -> None:
+        """Higher is better, 1 matters: 6.0 to 7.0 against 6.5 holds (surely above 5.5), against 8.5 does not."""
+        self.assertEqual(judged(6.5, 6.0, 7.0, 1, 1.0), HOLDS)
+        self.assertEqual(judged(8.5, 6.0, 7.0, 1, 1.0), NOT)
+        self.assertEqual(judged(7.1, 6.2, 7.0, 1, 1.0), SHORT)  # surely below, by less than what matters
+        self.assertEqual(judged(6.9, 6.0, 7.0, 1, 0.5), UNTOLD)
+        self.assertEqual(judged(85, 80, 84, -1, 0), HOLDS)  # fewer days are better
+        self.assertEqual(judged(78, 80, 84, -1, 0), NOT)
+        self.assertEqual(judged(82, 80, 84, -1, 1), UNTOLD)
+
+    def test_the_page_and_the_cultivar_s_own_say_the_same(self) -> None:
+        for says, value in (("Six kilograms a plot", 6.0), ("Nine kilograms a plot", 9.0)):
+            Claim.objects.create(cultivar=self.quillet, says=says, trait=self.trait, value=value, climate="dry inland")
+        Claim.objects.create(cultivar=self.quillet, says="Sweet")  # no figure: nothing to set against it
+        page = self.client.get(reverse("compare:claims", args=[self.made.slug]))
+        self.assertContains(page, "One claim holds and one claim does not hold.")
+        self.assertContains(page, "made in dry inland")
+        self.assertEqual([v.verdict for v in page.context["claims"]], [HOLDS, NOT])
+        part = self.client.get(reverse("claims-found", args=[self.quillet.pk]))
+        self.assertEqual([v.verdict for v in part.context["claims"]], [HOLDS, NOT])
+        self.assertContains(part, self.made.name)
+        self.assertContains(self.client.get(f"/cultivars/{self.quillet.pk}/"), reverse("claims-found", args=[self.quillet.pk]))
+
+    def test_without_a_claim_and_behind_codes_it_says_so(self) -> None:
+        url = reverse("compare:claims", args=[self.made.slug])
+        self.assertContains(self.client.get(url), "No entry has a claim with a figure")
+        Claim.objects.create(cultivar=self.quillet, says="Six", trait=self.trait, value=6.0)
+        self.client.force_login(world.person(Role.EVALUATOR))
+        page = self.client.get(url)
+        self.assertEqual((page.status_code, list(page.context["claims"])), (200, []))
+        self.assertNotContains(page, "Quillet")
