@@ -6,7 +6,7 @@ from django.utils.html import escape, format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from evarlo.compare.analysis import Comparison, EntryResult
-from evarlo.compare.claims import HOLDS, NOT, SHORT, UNTOLD, Verified
+from evarlo.compare.claims import HOLDS, NOT, UNTOLD, Verified
 from evarlo.compare.fit import FitCheck
 from evarlo.compare.flow import TrialFlow
 from evarlo.compare.heads import HeadRow, PairTable
