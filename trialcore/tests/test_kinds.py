@@ -78,6 +78,9 @@ class Kinds(TestCase):
             found = analysed(str(DATA / f"{name}.csv"), "--check", expected["check"], *KIND.get(name.split("_")[0], ()))
             wrong = [w for w in disagreements(expected, found, 1e-3) if offered(name, w)]
             self.assertEqual(wrong[:8], [], name)
+            if name.startswith(("shares", "counts")):  # all but the one figure that is integrated numerically is as good as exact
+                closely = [w for w in disagreements(expected, found, 1e-5) if offered(name, w) and "p_dunnett" not in w]
+                self.assertEqual(closely[:8], [], name)
             whole = sum(1 for _ in disagreements(expected, {}, 1e-3))
             left = sum(1 for _ in disagreements(expected, found, 1e-3))
             self.assertGreater((whole - left) / whole, 0.2, name)
