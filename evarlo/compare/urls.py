@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.compare import pair_views, views
+from evarlo.compare import downloads, pair_views, views
 
 app_name = "compare"
 urlpatterns = [
@@ -12,6 +12,9 @@ urlpatterns = [
     path("compare/claims/", pair_views.claims, name="claims"),
     path("compare/fit/", pair_views.fit, name="fit"),
     path("compare/working/", views.working, name="working"),
-    path("compare/figures.json", views.figures, name="figures"),
-    path("compare/plots.csv", views.plots_csv, name="plots"),
+    path("compare/figures.json", downloads.figures, name="figures"),
+    path("compare/plots.csv", downloads.plots_csv, name="plots"),
+    path("compare/entries.csv", downloads.entries, {"form": "csv"}, name="entries_csv"),
+    path("compare/entries.xlsx", downloads.entries, {"form": "xlsx"}, name="entries_xlsx"),
+    path("compare/drawing.svg", downloads.drawing, name="drawing"),
 ]

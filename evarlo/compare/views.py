@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import csv
 from typing import Any
+from urllib.parse import urlencode
 
-from django.http import HttpResponse, JsonResponse
+from django.http import HttpResponse
 from django.shortcuts import render
 
 from evarlo.catalogue.models import Trait
@@ -36,10 +36,7 @@ from evarlo.ui.draw.comparison import Axis, axis_for, axis_labels, row
 from evarlo.ui.draw.progress import ProgressLine, progress
 from evarlo.ui.units import unit_shown, value_shown
 from trialcore.formats.figures import block_figures
-from trialcore.formats.figures.blocks import plain, versus_figures
-from trialcore.formats.figures.generalised import generalised_figures
-from trialcore.formats.figures.incomplete import alpha_figures
-from trialcore.formats.figures.two_factors import two_factor_figures
+from trialcore.formats.figures.blocks import versus_figures
 from trialcore.inference.comparisons import Guard
 
 
@@ -62,6 +59,12 @@ def compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Com
     return trial, traits, compare(trial, trait, request.user, guard, plain) if trait else None
 
 
+def asked_again(found: Comparison) -> str:
+    """What was asked, to be asked again of another page: the trait, the guard and the model."""
+    asked = {"trait": found.trait.key, "guard": found.guard}
+    return urlencode(asked | ({"model": "plain"} if found.plain else {}))
+
+
 @may("compare")
 def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = compared(request, slug)
@@ -78,7 +81,11 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
             "two": second_factor(found),
             "marks": marks_of(trial),
             "said": said_of(trial),
+            "by_code": request.GET.get("sort") == "code",
+            "again": asked_again(found),
         }
+        if context["by_code"]:
+            context["rows"] = sorted(context["rows"], key=lambda r: r[0].entry.pk)
     if request.htmx and request.htmx.target == "compare-bench":
         return render(request, "compare/compare.html#bench", context | {"trial": trial})
     layer = found.trait.key if found else ""
@@ -87,17 +94,26 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
 
 def chart(found: Comparison) -> dict[str, Any]:
     """The rows of the chart of entries and its axis, for the page and the report."""
-    lows = [v for s in found.results if (v := s.mean.lower95 if s.mean.lower95 is not None else s.mean.lsmean) is not None]
-    highs = [v for s in found.results if (v := s.mean.upper95 if s.mean.upper95 is not None else s.mean.lsmean) is not None]
-    if not lows:
+    axis = chart_axis(found)
+    if axis is None:
         return {"rows": [(s, None) for s in found.results], "axis": None}
-    axis = axis_for(lows, highs, found.check_mean, found.band)
     return {"rows": [(s, _mark(axis, s)) for s in found.results], "axis": axis_labels(axis, found.trait.shown_unit)}
 
 
+def chart_axis(found: Comparison) -> Axis | None:
+    """The scale that the bars of all entries share; None where no entry has a mean."""
+    lows = [v for s in found.results if (v := s.mean.lower95 if s.mean.lower95 is not None else s.mean.lsmean) is not None]
+    highs = [v for s in found.results if (v := s.mean.upper95 if s.mean.upper95 is not None else s.mean.lsmean) is not None]
+    return axis_for(lows, highs, found.check_mean, found.band) if lows else None
+
+
+def kind_of_bar(s: EntryResult) -> str:
+    """What colours the bar of an entry: that it is the check, or how it stands to it."""
+    return "check" if s.entry.is_check else {1: "ahead", 0: "luck", -1: "behind"}[s.beats]
+
+
 def _mark(axis: Axis, s: EntryResult) -> Any:
-    kind = "check" if s.entry.is_check else {1: "ahead", 0: "luck", -1: "behind"}[s.beats]
-    return row(axis, s.mean.lsmean, s.mean.se, s.mean.lower95, s.mean.upper95, kind)
+    return row(axis, s.mean.lsmean, s.mean.se, s.mean.lower95, s.mean.upper95, kind_of_bar(s))
 
 
 @may("compare")
@@ -106,6 +122,7 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
     if found:
+        context["again"] = asked_again(found)
         plain_blocks = None if found.worked.two else block_figures(found.analysis, found.check_code)
         context |= {"figures": plain_blocks, **_recovered(found), "two": second_factor(found)}
         context["model"] = model_in_words(found)
@@ -123,24 +140,6 @@ def years(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     context = {"years": over_years(trial, request.user)}
     return render(request, "compare/years.html", context | frame(request, trial, "compare", layer="marketable-yield"))
-
-
-@may("compare")
-def figures(request: PersonRequest, slug: str) -> HttpResponse:
-    """Every figure of the comparison as JSON."""
-    trial, _, found = compared(request, slug)
-    if found is None:
-        return JsonResponse({"cannot_say": ["No trait has a record yet."]})
-    if found.worked.generalised is not None:
-        made = generalised_figures(found.worked.generalised, found.check_code, found.analysis.n_plots)
-    elif found.worked.incomplete is not None:
-        inner = len({(p.plot.block, p.plot.inner) for p in found.plots})
-        made = plain(alpha_figures(found.worked.incomplete, found.check_code, trial.blocks, inner // max(1, trial.blocks)))
-    elif found.worked.two is not None:
-        made = two_factor_figures(found.worked.two)
-    else:
-        made = block_figures(found.analysis, found.check_code)
-    return JsonResponse({"trial": trial.name, "trait": found.trait.name, "unit": found.trait.shown_unit} | made)
 
 
 def second_factor(found: Comparison) -> dict[str, Any] | None:
@@ -173,52 +172,6 @@ def _recovered(found: Comparison) -> dict[str, Any]:
         "repeatability": random.cullis if random else None,
         "efficiency": incomplete.efficiency,
     }
-
-
-@may("compare")
-def plots_csv(request: PersonRequest, slug: str) -> HttpResponse:
-    """The data the comparison used, plot by plot, with what was left out and why."""
-    trial, _, found = compared(request, slug)
-    response = HttpResponse(content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{trial.slug}-plots.csv"'
-    writer = csv.writer(response)
-    inner = found is not None and found.worked.incomplete is not None
-    unit = f" ({found.trait.shown_unit})" if found and found.trait.shown_unit else ""
-    writer.writerow(
-        [
-            "plot",
-            "rep",
-            *(["block"] if inner else []),
-            "row",
-            "col",
-            "entry",
-            f"{found.trait.name}{unit}" if found else "value",
-            "left out because",
-        ]
-    )
-    for p in found.plots if found else ():
-        cells = [
-            p.plot.number,
-            p.plot.block,
-            *([p.plot.inner] if inner else []),
-            p.plot.row,
-            p.plot.col,
-            p.plot.entry.code,
-            "" if p.value is None else repr(p.value),
-            p.left_out,
-        ]
-        writer.writerow([harmless(c) for c in cells])
-    return response
-
-
-def harmless(cell: Any) -> Any:
-    """A text that a spreadsheet would take for a formula gets an apostrophe in front; figures stay figures."""
-    if isinstance(cell, str) and cell[:1] in "=+-@\t\r" and cell[:1]:
-        try:
-            float(cell)
-        except ValueError:
-            return "'" + cell
-    return cell
 
 
 @may("compare")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from typing import Any
 
 from django import forms
@@ -24,6 +23,7 @@ from evarlo.trials.views import trial_or_404
 from evarlo.trials.words import few_seeds_in_words, needs_in_words
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.refused import said_beside
+from evarlo.ui.tables import as_csv
 from trialcore.reckoning.doses import PER_M2
 
 PLAN_FIELDS = (
@@ -133,10 +133,7 @@ def orders(request: PersonRequest, slug: str) -> HttpResponse:
     """The order list, for a supplier or another program."""
     trial = trial_or_404(slug)
     needs = needs_of(trial, queries.entry_names(trial, request.user), timezone.localdate())
-    response = HttpResponse(content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{trial.slug}-orders.csv"'
-    csv.writer(response).writerows(order_lines(needs))
-    return response
+    return as_csv(f"{trial.slug}-orders", order_lines(needs))
 
 
 @may("see")

@@ -14,13 +14,13 @@ from django.utils.html import strip_tags
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare
-from evarlo.compare.views import harmless
 from evarlo.compare.words import sentence
 from evarlo.exchange.services import Wanted, keep_sheet, make_trial
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Cause, Trial
+from evarlo.ui.tables import harmless
 from evarlo.walks.services import Seen, keep_observation, open_round
 from trialcore.analyses.generalised import analyse_generalised
 from trialcore.field.stages import analyse_stage

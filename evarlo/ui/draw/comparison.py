@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from django.utils.html import format_html, format_html_join
-from django.utils.safestring import SafeString
+from django.utils.safestring import SafeString, mark_safe
 
 from evarlo.ui.draw.scale import Scale, tick_text
 
@@ -33,9 +33,7 @@ def axis_for(lows: list[float], highs: list[float], check: float | None, band: f
 
 def axis_labels(axis: Axis, unit: str) -> SafeString:
     """The figures along the top of the chart; the last one carries the unit."""
-    ticks = [t for t in axis.scale.ticks(6) if 14 <= axis.scale(t) <= WIDTH - 26]
-    step = ticks[1] - ticks[0] if len(ticks) > 1 else 1.0
-    texts = ((f"{axis.scale(t):.1f}", tick_text(t, step) + (f" {unit}" if t == ticks[-1] and unit else "")) for t in ticks)
+    texts = _ticks(axis, unit)
     return format_html(
         '<svg class="result-axis" width="{}" height="14" viewBox="0 0 {} 14">{}</svg>',
         WIDTH,
@@ -44,8 +42,27 @@ def axis_labels(axis: Axis, unit: str) -> SafeString:
     )
 
 
+def _ticks(axis: Axis, unit: str) -> list[tuple[str, str]]:
+    """Where the figures of the axis stand and what they say."""
+    ticks = [t for t in axis.scale.ticks(6) if 14 <= axis.scale(t) <= WIDTH - 26]
+    step = ticks[1] - ticks[0] if len(ticks) > 1 else 1.0
+    return [(f"{axis.scale(t):.1f}", tick_text(t, step) + (f" {unit}" if t == ticks[-1] and unit else "")) for t in ticks]
+
+
 def row(axis: Axis, mean: float | None, se: float | None, low: float | None, high: float | None, kind: str) -> SafeString:
     """One entry. `kind` is the class that colours it: a verdict, or `check`."""
+    return format_html(
+        '<svg class="result {}" width="{}" height="{}" viewBox="0 0 {} {}" aria-hidden="true">{}</svg>',
+        kind,
+        WIDTH,
+        HEIGHT,
+        WIDTH,
+        HEIGHT,
+        _bar(axis, mean, se, low, high),
+    )
+
+
+def _bar(axis: Axis, mean: float | None, se: float | None, low: float | None, high: float | None) -> SafeString:
     at = axis.scale
     parts: list[SafeString] = []
     if axis.check is not None and axis.band is not None:
@@ -65,12 +82,45 @@ def row(axis: Axis, mean: float | None, se: float | None, low: float | None, hig
         parts.append(format_html('<path class="thick" d="M{} {}H{}"/>', f"{at(mean - se):.1f}", middle, f"{at(mean + se):.1f}"))
     if mean is not None:
         parts.append(format_html('<circle cx="{}" cy="{}" r="5"/>', f"{at(mean):.1f}", middle))
+    return format_html_join("", "{}", ((p,) for p in parts))
+
+
+@dataclass(frozen=True)
+class EntryBar:
+    """One line of the drawing that is taken along: a name, the figures of its bar, and what colours it."""
+
+    name: str
+    mean: float | None
+    se: float | None
+    low: float | None
+    high: float | None
+    kind: str
+
+
+NAMES, TOP, FOOT = 210, 58, 40  # room for names at the left, title and axis above, the legend below
+LOOK = """text{font:13px Archivo,'Liberation Sans',sans-serif;fill:#14231f}.small{font-size:11.5px;fill:#4c5b57}
+.band{fill:#eaeef0}.check-line{stroke:#14231f;stroke-dasharray:2 3;stroke-width:1.4}.thin{stroke:currentColor;stroke-width:2}
+.thick{stroke:currentColor;stroke-width:7}circle{fill:#fff;stroke:currentColor;stroke-width:2.6}
+.ahead{color:#00705f}.behind{color:#8e2c5a}.luck{color:#2f62a8}.check{color:#14231f}"""  # a file has no style sheet beside it
+
+
+def whole_drawing(axis: Axis, bars: list[EntryBar], title: str, unit: str, legend: str) -> SafeString:
+    """The chart of entries as a file of its own, with its title, its axis in `unit` and what the bars are."""
+    labels = _ticks(axis, unit)
+    rows = ((TOP + HEIGHT * i, b.name, NAMES, b.kind, _bar(axis, b.mean, b.se, b.low, b.high), 18) for i, b in enumerate(bars))
+    line = '<g transform="translate(0 {0})"><text x="10" y="{5}">{1}</text><g class="{3}" transform="translate({2} 0)">{4}</g></g>'
+    wide, high = NAMES + WIDTH + 20, TOP + HEIGHT * len(bars) + FOOT
     return format_html(
-        '<svg class="result {}" width="{}" height="{}" viewBox="0 0 {} {}" aria-hidden="true">{}</svg>',
-        kind,
-        WIDTH,
-        HEIGHT,
-        WIDTH,
-        HEIGHT,
-        format_html_join("", "{}", ((p,) for p in parts)),
+        '<svg xmlns="http://www.w3.org/2000/svg" width="{0}" height="{1}" viewBox="0 0 {0} {1}"><style>{2}</style>'
+        '<rect width="{0}" height="{1}" fill="#fff"/><text x="10" y="22" font-weight="700">{3}</text>'
+        '<g transform="translate({4} 36)">{5}</g>{6}<text class="small" x="10" y="{7}">{8}</text></svg>',
+        wide,
+        high,
+        mark_safe(LOOK),  # noqa: S308 - a constant of this module
+        title,
+        NAMES,
+        format_html_join("", '<text class="small" x="{}" y="11" text-anchor="middle">{}</text>', labels),
+        format_html_join("", line, rows),
+        high - 16,
+        legend,
     )

@@ -1,0 +1,103 @@
+"""What a comparison gives to take along: entries and plots as tables, the drawing, every figure."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404, HttpResponse, JsonResponse
+
+from evarlo.compare.analysis import Comparison, EntryResult
+from evarlo.compare.views import chart_axis, compared, kind_of_bar
+from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
+from evarlo.ui.draw.comparison import EntryBar, whole_drawing
+from evarlo.ui.tables import as_csv, as_workbook
+from trialcore.formats.figures import block_figures
+from trialcore.formats.figures.blocks import plain
+from trialcore.formats.figures.generalised import generalised_figures
+from trialcore.formats.figures.incomplete import alpha_figures
+from trialcore.formats.figures.two_factors import two_factor_figures
+
+
+@may("compare")
+def figures(request: PersonRequest, slug: str) -> HttpResponse:
+    """Every figure of the comparison as JSON."""
+    trial, _, found = compared(request, slug)
+    if found is None:
+        return JsonResponse({"cannot_say": ["No trait has a record yet."]})
+    if found.worked.generalised is not None:
+        made = generalised_figures(found.worked.generalised, found.check_code, found.analysis.n_plots)
+    elif found.worked.incomplete is not None:
+        inner = len({(p.plot.block, p.plot.inner) for p in found.plots})
+        made = plain(alpha_figures(found.worked.incomplete, found.check_code, trial.blocks, inner // max(1, trial.blocks)))
+    elif found.worked.two is not None:
+        made = two_factor_figures(found.worked.two)
+    else:
+        made = block_figures(found.analysis, found.check_code)
+    return JsonResponse({"trial": trial.name, "trait": found.trait.name, "unit": found.trait.shown_unit} | made)
+
+
+@may("compare")
+def plots_csv(request: PersonRequest, slug: str) -> HttpResponse:
+    """The data the comparison used, plot by plot, with what was left out and why."""
+    trial, _, found = compared(request, slug)
+    return as_csv(f"{trial.slug}-plots", plot_rows(found))
+
+
+def plot_rows(found: Comparison | None) -> list[list[Any]]:
+    """A line for each plot; the first names the columns and the unit."""
+    inner = found is not None and found.worked.incomplete is not None
+    named = _with_unit(found, found.trait.name) if found else "value"
+    rows: list[list[Any]] = [["plot", "rep", *(["block"] if inner else []), "row", "col", "entry", named, "left out because"]]
+    for p in found.plots if found else ():
+        place = [p.plot.number, p.plot.block, *([p.plot.inner] if inner else []), p.plot.row, p.plot.col, p.plot.entry.code]
+        rows.append([*place, "" if p.value is None else p.value, p.left_out])
+    return rows
+
+
+@may("compare")
+def entries(request: PersonRequest, slug: str, form: str) -> HttpResponse:
+    """The comparison as a table, a line for each entry, as CSV or as a workbook."""
+    trial, _, found = compared(request, slug)
+    name = f"{trial.slug}-{found.trait.key}" if found else trial.slug
+    return (as_workbook if form == "xlsx" else as_csv)(name, entry_rows(found))
+
+
+def entry_rows(found: Comparison | None) -> list[list[Any]]:
+    """A line for each entry, the best first; the first line names the columns and their units."""
+    if found is None:
+        return [["entry"]]
+    measured = ("mean", "standard error", "95 % from", "95 % to", "difference from check", "could be luck up to")
+    columns = ["entry", "name", "plots", *(_with_unit(found, m) for m in measured)]
+    columns += ["% of check", "chance it is better (%)", "stands", "no figure because"]
+    rows: list[list[Any]] = [columns]
+    for s in found.results:
+        m, d = s.mean, s.difference
+        chance = None if s.chance is None or s.entry.is_check else 100 * s.chance
+        cells = [s.entry.code, s.name, m.n, m.lsmean, m.se, m.lower95, m.upper95]
+        cells += [d.estimate if d else None, s.half, s.percent, chance, "check" if s.entry.is_check else s.word, m.why]
+        rows.append(["" if c is None else c for c in cells])
+    return rows
+
+
+@may("compare")
+def drawing(request: PersonRequest, slug: str) -> HttpResponse:
+    """The chart of entries as a file."""
+    trial, _, found = compared(request, slug)
+    axis = chart_axis(found) if found else None
+    if found is None or axis is None:
+        raise Http404("No entry has a mean yet, so there is nothing to draw.")
+    bars = [EntryBar(_named(s), s.mean.lsmean, s.mean.se, s.mean.lower95, s.mean.upper95, kind_of_bar(s)) for s in found.results]
+    legend = "Thick: one standard error. Thin: 95 %. Shaded: could be luck. Dotted: the check."
+    drawn = whole_drawing(axis, bars, f"{trial.name}: {found.trait.name}", found.trait.shown_unit, legend)
+    response = HttpResponse(drawn, content_type="image/svg+xml")
+    response["Content-Disposition"] = f'attachment; filename="{trial.slug}-{found.trait.key}.svg"'
+    return response
+
+
+def _named(s: EntryResult) -> str:
+    return s.entry.code if s.name == s.entry.code else f"{s.entry.code} {s.name}"
+
+
+def _with_unit(found: Comparison, what: str) -> str:
+    return f"{what} ({found.trait.shown_unit})" if found.trait.shown_unit else what
