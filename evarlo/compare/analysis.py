@@ -105,6 +105,12 @@ class Comparison:
     otherwise: tuple[tuple[str, str], ...] = ()  # what the plain model would say of each entry of which it says something else
 
     @property
+    def cut(self) -> bool:
+        """Whether an interval was cut off where no value can lie."""
+        ends = {m.entry: (m.lower95, m.upper95) for m in self.worked.means}
+        return any(ends[r.entry.code] != (r.mean.lower95, r.mean.upper95) for r in self.results)
+
+    @property
     def by_kind(self) -> bool:
         """Whether the model is one for the kind of record, not the plain one."""
         return self.worked.choice.errors != "normal"
@@ -289,6 +295,16 @@ def results_of(
     entries = {p.entry.pk: p.entry for p in plots}.values()
     found = [_result(e, names[e.pk], means[e.code], differences.get(e.code), family, base, sign) for e in entries]
     return sorted(found, key=lambda r: (r.mean.lsmean is None, -sign * (r.mean.lsmean or 0), r.entry.code))
+
+
+def within_scale(result: EntryResult, trait: Trait) -> EntryResult:
+    """The same, its interval cut off where no value of the trait can lie: a model that takes errors as normal knows no ends."""
+    low, high, m = trait.low, trait.high, result.mean
+    if m.lsmean is None or m.lower95 is None or m.upper95 is None or trait.kind == Trait.Kind.DATE:
+        return result
+    lower = m.lower95 if low is None else min(m.lsmean, max(low, m.lower95))
+    upper = m.upper95 if high is None else max(m.lsmean, min(high, m.upper95))
+    return replace(result, mean=replace(m, lower95=lower, upper95=upper))
 
 
 def _result(

@@ -15,6 +15,7 @@ from evarlo.compare.analysis import (
     plot_values,
     results_of,
     typical_error,
+    within_scale,
     worked_out,
 )
 from evarlo.nursery.queries import sown_on
@@ -46,7 +47,7 @@ def compare_plots(
     check, sign = check_among(plots), direction_of(trial, trait)
     numbers = [v.value for v in values]
     worked = worked_out(trial, trait, plots, numbers, check, values, plain)
-    results = results_of(plots, names, worked, sign, guard)
+    results = [within_scale(r, trait) for r in results_of(plots, names, worked, sign, guard)]
     against, critical = typical_error(worked), critical_of(worked.versus, guard)
     spread = None if worked.two else sed_of_differences(worked.analysis)
     base = next((r.mean.lsmean for r in results if check and r.entry.pk == check.pk), None)

@@ -60,7 +60,8 @@ def bars_in_words(comparison: Comparison) -> str:
     if comparison.guard == "family" and comparison.versus:
         guard = f", all {len(comparison.versus.differences)} comparisons together held to 5 % (Dunnett)"
     shaded = "Each entry is tested by itself" if comparison.by_kind else "Shaded: where a difference from the check could be luck"
-    return f"Thick bar: one standard error of the mean. Thin: 95 %. {shaded}{guard}."
+    cut = ", within what can be" if comparison.cut else ""
+    return f"Thick bar: one standard error of the mean. Thin: 95 %{cut}. {shaded}{guard}."
 
 
 def why_in_words(comparison: Comparison) -> SafeString:

@@ -14,7 +14,7 @@ from django.utils.html import strip_tags
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare
-from evarlo.compare.words import sentence
+from evarlo.compare.words import bars_in_words, sentence
 from evarlo.exchange.services import Wanted, keep_sheet, make_trial
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -124,6 +124,17 @@ class Comparing(TestCase):
         self.assertEqual(rows[0][:6], ["plot", "rep", "row", "col", "entry", "Plot yield (kg)"])
         self.assertEqual(len(rows), 13)
         self.assertTrue(re.fullmatch(r"\d+\.\d+", rows[1][5]))
+
+    def test_no_interval_reaches_beyond_what_can_be(self) -> None:
+        asked = world.walk(self.trial, "bolting", self.by)
+        for i, plot in enumerate(self.trial.plots.order_by("pk")):
+            world.keep(asked, plot, self.by, 40.0 + 9 * (i % 4) if plot.entry.cultivar.name == "Brakewater" else 2.0 * (i % 2))
+        found = self.compared("bolting")
+        self.assertLess(min(m.lower95 or 0 for m in found.worked.means), 0)
+        self.assertEqual(min(r.mean.lower95 or 0 for r in found.results), 0)
+        self.assertIn("Thin: 95 %, within what can be.", bars_in_words(found))
+        world.keep_yields(self.trial, self.by, MEANS)
+        self.assertNotIn("within what can be", bars_in_words(self.compared()))
 
     def test_formulas_leave_as_text_and_figures_as_figures(self) -> None:
         self.assertEqual(

@@ -79,7 +79,11 @@ def _bar(axis: Axis, mean: float | None, se: float | None, low: float | None, hi
     middle = HEIGHT / 2
     if mean is not None and low is not None and high is not None and se is not None:
         parts.append(format_html('<path class="thin" d="M{} {}H{}"/>', f"{at(low):.1f}", middle, f"{at(high):.1f}"))
-        parts.append(format_html('<path class="thick" d="M{} {}H{}"/>', f"{at(mean - se):.1f}", middle, f"{at(mean + se):.1f}"))
+        parts.append(
+            format_html(
+                '<path class="thick" d="M{} {}H{}"/>', f"{at(max(low, mean - se)):.1f}", middle, f"{at(min(high, mean + se)):.1f}"
+            )
+        )
     if mean is not None:
         parts.append(format_html('<circle cx="{}" cy="{}" r="5"/>', f"{at(mean):.1f}", middle))
     return format_html_join("", "{}", ((p,) for p in parts))
