@@ -22,34 +22,12 @@ from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
-from evarlo.ui.refused import Refused
+from evarlo.ui.refused import Refused, said_beside
+from evarlo.ui.uploads import Upload
 from evarlo.ui.words import counted
-from trialcore.formats.sheet import MOST_BYTES, TrialSheet
+from trialcore.formats.sheet import TrialSheet
 
 SHOWN = 60
-
-
-class Upload(forms.Form):
-    file = forms.FileField(
-        label="CSV or xlsx file",
-        required=False,
-        allow_empty_file=True,
-        widget=forms.ClearableFileInput(attrs={"accept": ".csv,.tsv,.txt,.xlsx,text/csv"}),
-    )
-    text = forms.CharField(
-        label="or paste the lines",
-        required=False,
-        strip=False,
-        widget=forms.Textarea(attrs={"rows": 8, "spellcheck": "false", "wrap": "off"}),
-    )
-
-    def clean(self) -> dict[str, Any]:
-        data = super().clean() or {}
-        if not data.get("file") and not (data.get("text") or "").strip():
-            self.add_error("file", "Nothing was chosen. Expected a CSV or xlsx file, or its lines pasted below.")
-        if data.get("file") and data["file"].size > MOST_BYTES:
-            self.add_error("file", f"The file holds {data['file'].size / 1e6:.1f} MB. Expected at most {MOST_BYTES / 1e6:.0f} MB.")
-        return data
 
 
 class MakeTrial(forms.Form):
@@ -92,14 +70,8 @@ class MakeTrial(forms.Form):
 def bring_in(request: PersonRequest) -> HttpResponse:
     form = Upload(typed(request), request.FILES if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
-        file = form.cleaned_data.get("file")
-        raw = file.read() if file else form.cleaned_data["text"].encode()
-        try:
-            sheet = keep_sheet(file.name if file else "pasted lines", raw, request.user)
-        except Refused as refusal:
-            form.add_error(refusal.field if file else "text", str(refusal))
-        else:
-            return redirect("exchange:dry-run", sheet.pk)
+        with said_beside(form, form.used):
+            return redirect("exchange:dry-run", keep_sheet(*form.taken(), request.user).pk)
     return render(request, "exchange/bring_in.html", {"form": form}, status=422 if form.errors else 200)
 
 

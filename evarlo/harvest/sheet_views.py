@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from django import forms
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -20,51 +17,26 @@ from evarlo.trials.models import Trial
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say
 from evarlo.ui.refused import said_beside, said_on_top
+from evarlo.ui.uploads import Upload
 from evarlo.ui.words import counted
-from trialcore.formats.sheet import MOST_BYTES
 
 SHOWN = 40
-
-
-class WeightsForm(forms.Form):
-    file = forms.FileField(
-        label="CSV or xlsx file",
-        required=False,
-        allow_empty_file=True,
-        widget=forms.ClearableFileInput(attrs={"accept": ".csv,.tsv,.txt,.xlsx,text/csv"}),
-    )
-    text = forms.CharField(
-        label="or paste the lines",
-        required=False,
-        strip=False,
-        widget=forms.Textarea(attrs={"rows": 6, "spellcheck": "false", "wrap": "off"}),
-    )
-
-    def clean(self) -> dict[str, Any]:
-        data = super().clean() or {}
-        if not data.get("file") and not (data.get("text") or "").strip():
-            self.add_error("file", "Nothing was chosen. Expected a CSV or xlsx file, or its lines pasted below.")
-        if data.get("file") and data["file"].size > MOST_BYTES:
-            self.add_error("file", f"The file holds {data['file'].size / 1e6:.1f} MB. Expected at most {MOST_BYTES / 1e6:.0f} MB.")
-        return data
 
 
 @may("pick")
 def weights(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     if request.method != "POST":
-        return _page(request, trial, WeightsForm())
-    form = WeightsForm(request.POST, request.FILES)
+        return _page(request, trial, Upload())
+    form = Upload(request.POST, request.FILES)
     if form.is_valid():
-        file = form.cleaned_data.get("file")
-        raw = file.read() if file else form.cleaned_data["text"].encode()
-        with said_beside(form):
-            made = keep_file(trial, file.name if file else "pasted lines", raw, request.user)
+        with said_beside(form, form.used):
+            made = keep_file(trial, *form.taken(), request.user)
             return redirect("harvest:weights-file", slug, made.pk)
     return _page(request, trial, form)
 
 
-def _page(request: PersonRequest, trial: Trial, form: WeightsForm) -> HttpResponse:
+def _page(request: PersonRequest, trial: Trial, form: Upload) -> HttpResponse:
     files = trial.weights_files.in_force().filter(brought_at__isnull=False).select_related("by")
     context = {"form": form, "files": files} | frame(request, trial, "pick", layer="marketable-yield")
     return render(request, "harvest/weights.html", context, status=422 if form.is_bound else 200)

@@ -1,4 +1,4 @@
-"""What was uploaded, as text: a delimited file as it is, a workbook as the cells of its first filled sheet."""
+"""A sheet that is brought: the form that takes it, and its text: of a workbook, the cells of the first sheet that holds any."""
 
 from __future__ import annotations
 
@@ -8,9 +8,46 @@ from datetime import date, datetime
 from typing import Any
 from zipfile import BadZipFile
 
+from django import forms
+
 from trialcore.formats.sheet import MOST_BYTES, MOST_COLUMNS, MOST_ROWS, decode
 
 WORKBOOK = b"PK\x03\x04"  # what a zip archive begins with, as every xlsx does
+
+
+class Upload(forms.Form):
+    """A sheet, chosen as a file or pasted as lines."""
+
+    file = forms.FileField(
+        label="CSV or xlsx file",
+        required=False,
+        allow_empty_file=True,
+        widget=forms.ClearableFileInput(attrs={"accept": ".csv,.tsv,.txt,.xlsx,text/csv"}),
+    )
+    text = forms.CharField(
+        label="or paste the lines",
+        required=False,
+        strip=False,
+        widget=forms.Textarea(attrs={"rows": 8, "spellcheck": "false", "wrap": "off"}),
+    )
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        if not data.get("file") and not (data.get("text") or "").strip():
+            self.add_error("file", "Nothing was chosen. Expected a CSV or xlsx file, or its lines pasted below.")
+        if data.get("file") and data["file"].size > MOST_BYTES:
+            self.add_error("file", f"The file holds {data['file'].size / 1e6:.1f} MB. Expected at most {MOST_BYTES / 1e6:.0f} MB.")
+        return data
+
+    @property
+    def used(self) -> str:
+        """The field the sheet was given in, beside which is said what is wrong with it."""
+        return "file" if self.cleaned_data.get("file") else "text"
+
+    def taken(self) -> tuple[str, bytes]:
+        """What was chosen: its name and its bytes."""
+        file = self.cleaned_data.get("file")
+        return (file.name, file.read()) if file else ("pasted lines", self.cleaned_data["text"].encode())
 
 
 def text_of(raw: bytes) -> str:

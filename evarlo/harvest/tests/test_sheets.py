@@ -31,6 +31,16 @@ class Sheets(TestCase):
         self.day = (self.today - timedelta(days=6)).isoformat()
         self.later = (self.today - timedelta(days=3)).isoformat()
 
+    def test_what_is_wrong_is_said_beside_where_the_sheet_was_given(self) -> None:
+        for url in (self.url, reverse("exchange:bring-in")):
+            for given, field in (
+                ({"text": "PK\x03\x04no workbook"}, "text"),
+                ({"file": SimpleUploadedFile("w.xlsx", b"PK\x03\x04no workbook")}, "file"),
+            ):
+                page = self.client.post(url, given)
+                self.assertEqual(page.status_code, 422)
+                self.assertEqual(list(page.context["form"].errors), [field], url)
+
     def send(self, text: str) -> Any:
         return self.client.post(self.url, {"text": text}, follow=True)
 
