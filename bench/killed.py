@@ -11,7 +11,6 @@ import signal
 import socket
 import subprocess
 import sys
-import tempfile
 import threading
 import time
 import uuid
@@ -19,6 +18,8 @@ from collections import Counter
 from datetime import timedelta
 from pathlib import Path
 from urllib.parse import urlencode
+
+from bench.timing import empty_garden
 
 ROOT = Path(__file__).parent.parent
 LIFE_S = (0.4, 2.5)  # how long a server lives
@@ -30,15 +31,9 @@ EACH = 150  # records of a kind, while plots and stations last
 
 def main(kills: int = 29, seed: int = 5) -> None:
     luck = random.Random(seed)  # noqa: S311
-    with tempfile.TemporaryDirectory() as data:
-        os.environ["EVARLO_DATA"] = data
-        os.environ.setdefault("DJANGO_SETTINGS_MODULE", "evarlo.settings")
-        import django
-        from django.core.management import call_command
+    with empty_garden():
         from django.db import connection
 
-        django.setup()
-        call_command("migrate", verbosity=0)
         session, posts = world_of(luck)
         connection.close()
         server = Server()

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 import uuid
 from datetime import timedelta
 from typing import Any
 
-from bench.timing import best_of
+from bench.timing import best_of, empty_garden
 
 PLOTS, PICKS, CLASSES = 100, 40, 4
 TARGET_MS = 60
@@ -51,14 +49,7 @@ def season(by: Any) -> Any:
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as data:
-        os.environ["EVARLO_DATA"] = data
-        os.environ.setdefault("DJANGO_SETTINGS_MODULE", "evarlo.settings")
-        import django
-        from django.core.management import call_command
-
-        django.setup()
-        call_command("migrate", verbosity=0)
+    with empty_garden():
         from django.test import Client
         from django.utils import timezone
 

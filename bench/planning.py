@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from typing import Any
 
-from bench.timing import best_of, growth
+from bench.timing import best_of, empty_garden, growth
 
 SIZES = ((12, 4), (50, 5), (100, 5))  # entries, replicates
 DESIGNS = ("blocks", "incomplete", "split")
@@ -64,14 +62,7 @@ def drawing() -> None:
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as data:
-        os.environ["EVARLO_DATA"] = data
-        os.environ.setdefault("DJANGO_SETTINGS_MODULE", "evarlo.settings")
-        import django
-        from django.core.management import call_command
-
-        django.setup()
-        call_command("migrate", verbosity=0)
+    with empty_garden():
         changes()
         drawing()
 

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from datetime import date, timedelta
 
-from bench.timing import best_of, growth
+from bench.timing import best_of, empty_garden, growth
 
 SIZES = (30, 300)  # entries, of 36 cells each
 CELLS = 36
@@ -42,14 +40,7 @@ def raised(entries: int, today: date) -> str:
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as data:
-        os.environ["EVARLO_DATA"] = data
-        os.environ.setdefault("DJANGO_SETTINGS_MODULE", "evarlo.settings")
-        import django
-        from django.core.management import call_command
-
-        django.setup()
-        call_command("migrate", verbosity=0)
+    with empty_garden():
         from django.test import Client
 
         from evarlo.people.models import User

@@ -3,27 +3,20 @@ every record has to be there once. `python -m bench.soak [phones] [plots]`."""
 
 from __future__ import annotations
 
-import os
 import random
 import sys
-import tempfile
 import uuid
 from contextlib import suppress
 from datetime import timedelta
 from typing import Any
 
+from bench.timing import empty_garden
+
 LOST, CUT, AGAIN, LATE, DIES = 0.2, 0.15, 0.3, 0.2, 0.1  # shares of batches: answer lost, never arrive, twice, late, server dies
 
 
 def main(phones: int = 12, plots: int = 120, seed: int = 11) -> None:
-    with tempfile.TemporaryDirectory() as data:
-        os.environ["EVARLO_DATA"] = data
-        os.environ.setdefault("DJANGO_SETTINGS_MODULE", "evarlo.settings")
-        import django
-        from django.core.management import call_command
-
-        django.setup()
-        call_command("migrate", verbosity=0)
+    with empty_garden():
         storm(phones, plots, random.Random(seed))  # noqa: S311
 
 

@@ -4,8 +4,6 @@ one with a million observations."""
 from __future__ import annotations
 
 import json
-import os
-import tempfile
 import uuid
 from collections.abc import Callable
 from datetime import timedelta
@@ -13,7 +11,7 @@ from functools import partial
 from itertools import count
 from typing import Any
 
-from bench.timing import best_of
+from bench.timing import best_of, empty_garden
 
 SIZES = (10_000, 1_000_000)  # observations
 PLOTS = 100  # of a trial
@@ -57,14 +55,7 @@ def grow(by: Any, observations: int) -> Any:
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as data:
-        os.environ["EVARLO_DATA"] = data
-        os.environ.setdefault("DJANGO_SETTINGS_MODULE", "evarlo.settings")
-        import django
-        from django.core.management import call_command
-
-        django.setup()
-        call_command("migrate", verbosity=0)
+    with empty_garden():
         from django.test import Client
         from django.utils import timezone
 

@@ -6,12 +6,12 @@ from typing import Any
 
 from django.http import Http404, HttpResponse, JsonResponse
 
-from evarlo.compare.analysis import Comparison, EntryResult
-from evarlo.compare.views import chart_axis, compared, kind_of_bar
+from evarlo.compare.analysis import Comparison
+from evarlo.compare.views import bar_of, chart_axis, compared
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
-from evarlo.ui.draw.comparison import EntryBar, whole_drawing
-from evarlo.ui.tables import as_csv, as_workbook
+from evarlo.ui.draw.comparison import whole_drawing
+from evarlo.ui.tables import as_csv, as_workbook, attached
 from trialcore.formats.figures import block_figures
 from trialcore.formats.figures.blocks import plain
 from trialcore.formats.figures.generalised import generalised_figures
@@ -87,16 +87,10 @@ def drawing(request: PersonRequest, slug: str) -> HttpResponse:
     axis = chart_axis(found) if found else None
     if found is None or axis is None:
         raise Http404("No entry has a mean yet, so there is nothing to draw.")
-    bars = [EntryBar(_named(s), s.mean.lsmean, s.mean.se, s.mean.lower95, s.mean.upper95, kind_of_bar(s)) for s in found.results]
+    bars = [bar_of(s) for s in found.results]
     legend = "Thick: one standard error. Thin: 95 %. Shaded: could be luck. Dotted: the check."
     drawn = whole_drawing(axis, bars, f"{trial.name}: {found.trait.name}", found.trait.shown_unit, legend)
-    response = HttpResponse(drawn, content_type="image/svg+xml")
-    response["Content-Disposition"] = f'attachment; filename="{trial.slug}-{found.trait.key}.svg"'
-    return response
-
-
-def _named(s: EntryResult) -> str:
-    return s.entry.code if s.name == s.entry.code else f"{s.entry.code} {s.name}"
+    return attached(f"{trial.slug}-{found.trait.key}.svg", drawn, "image/svg+xml")
 
 
 def _with_unit(found: Comparison, what: str) -> str:

@@ -16,13 +16,7 @@ class FitCheck:
     seen: Diagnostics
     out: tuple[PlotValue, ...]
     without: tuple[tuple[str, str, str], ...]
-
-    @property
-    def by_plot(self) -> dict[int, float]:
-        """The standardised residual of each plot by id."""
-        return self._by_plot
-
-    _by_plot: dict[int, float]
+    by_plot: dict[int, float]  # the standardised residual of each plot by id
 
 
 def fit_check(found: Comparison) -> FitCheck | None:

@@ -32,7 +32,7 @@ from evarlo.trials.models import Trial
 from evarlo.trials.protocol import marks_of
 from evarlo.trials.queries import recorded_traits, traits_with_records
 from evarlo.trials.views import trial_or_404
-from evarlo.ui.draw.comparison import Axis, axis_for, axis_labels, row
+from evarlo.ui.draw.comparison import Axis, EntryBar, axis_for, axis_labels, row
 from evarlo.ui.draw.progress import ProgressLine, progress
 from evarlo.ui.units import unit_shown, value_shown
 from trialcore.formats.figures import block_figures
@@ -97,7 +97,7 @@ def chart(found: Comparison) -> dict[str, Any]:
     axis = chart_axis(found)
     if axis is None:
         return {"rows": [(s, None) for s in found.results], "axis": None}
-    return {"rows": [(s, _mark(axis, s)) for s in found.results], "axis": axis_labels(axis, found.trait.shown_unit)}
+    return {"rows": [(s, row(axis, bar_of(s))) for s in found.results], "axis": axis_labels(axis, found.trait.shown_unit)}
 
 
 def chart_axis(found: Comparison) -> Axis | None:
@@ -107,13 +107,11 @@ def chart_axis(found: Comparison) -> Axis | None:
     return axis_for(lows, highs, found.check_mean, found.band) if lows else None
 
 
-def kind_of_bar(s: EntryResult) -> str:
-    """What colours the bar of an entry: that it is the check, or how it stands to it."""
-    return "check" if s.entry.is_check else {1: "ahead", 0: "luck", -1: "behind"}[s.beats]
-
-
-def _mark(axis: Axis, s: EntryResult) -> Any:
-    return row(axis, s.mean.lsmean, s.mean.se, s.mean.lower95, s.mean.upper95, kind_of_bar(s))
+def bar_of(s: EntryResult) -> EntryBar:
+    """The bar of an entry; what colours it is that it is the check, or how it stands to it."""
+    kind = "check" if s.entry.is_check else {1: "ahead", 0: "luck", -1: "behind"}[s.beats]
+    name = s.entry.code if s.name == s.entry.code else f"{s.entry.code} {s.name}"
+    return EntryBar(name, s.mean.lsmean, s.mean.se, s.mean.lower95, s.mean.upper95, kind)
 
 
 @may("compare")

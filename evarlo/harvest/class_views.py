@@ -11,9 +11,8 @@ from django.views.decorators.http import require_POST
 
 from evarlo.catalogue.models import Trait
 from evarlo.catalogue.traits import library
-from evarlo.harvest.classes import MOST_CLASSES, ClassPlan, Picked, keep_classes, keep_plan, usual_classes
+from evarlo.harvest.classes import MOST_CLASSES, ClassPlan, Picked, keep_classes, keep_plan, plan_of, usual_classes
 from evarlo.harvest.models import PickClass
-from evarlo.harvest.queries import plan_of
 from evarlo.harvest.services import keep_crate
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest

@@ -90,6 +90,11 @@ class Picked:
     standard_moisture: float | None = None
 
 
+def plan_of(trial: Trial) -> PickPlan:
+    """How the trial is picked; an empty plan where nobody said."""
+    return trial.once("pick-plan", lambda: PickPlan.objects.filter(trial=trial).first() or PickPlan(trial=trial))
+
+
 @transaction.atomic
 def keep_plan(trial: Trial, picked: Picked, by: User) -> None:
     """Pick the trial so from now on. Raises Refused for a signed season, or a size wanted that ends before it begins."""
@@ -97,7 +102,8 @@ def keep_plan(trial: Trial, picked: Picked, by: User) -> None:
     low, high = picked.piece_low_g, picked.piece_high_g
     if low and high and high <= low:
         raise Refused(f"Found {low:g} to {high:g} g. Expected the heaviest above the lightest.", "piece_high_g")
-    plan = PickPlan.objects.filter(trial=trial).first() or PickPlan(trial=trial)
+    trial.read_anew()  # somebody may have said otherwise since the page was read
+    plan = plan_of(trial)
     if Picked(**{name: getattr(plan, name) for name in vars(picked)}) == picked:
         return
     PickPlan.objects.update_or_create(trial=trial, defaults=vars(picked))

@@ -12,6 +12,7 @@ from django.db.models.functions import RowNumber
 from django.urls import reverse
 
 from evarlo.catalogue.models import Trait
+from evarlo.harvest.classes import plan_of
 from evarlo.harvest.models import PickClass, Picking, PickPart, PickPlan, StoredLot, TestedSample
 from evarlo.harvest.samples import of_plots
 from evarlo.harvest.stand import stands_over
@@ -189,11 +190,6 @@ def picked_traits(trial: Trial) -> list[Trait]:
             | Q(Exists(lots), Exists(plans.filter(market_days__isnull=False)), source=Trait.Source.STORE)
         )
     )
-
-
-def plan_of(trial: Trial) -> PickPlan:
-    """How the trial is picked; an empty plan where nobody said."""
-    return trial.once("pick-plan", lambda: PickPlan.objects.filter(trial=trial).first() or PickPlan(trial=trial))
 
 
 def _with_more(trial: Trial, key: str, seasons: dict[int, PlotYield]) -> dict[int, float | None]:

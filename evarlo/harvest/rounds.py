@@ -13,8 +13,9 @@ from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.grounds.models import WeatherDay
+from evarlo.harvest.classes import plan_of
 from evarlo.harvest.models import PickClass, Picking, PickPart, PickPlan, StoredLot
-from evarlo.harvest.queries import plan_of, standing, standing_of
+from evarlo.harvest.queries import standing, standing_of
 from evarlo.harvest.store import looks_due
 from evarlo.trials.models import Trial
 from evarlo.trials.registry import Due, registry

@@ -15,6 +15,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.catalogue.models import Trait
+from evarlo.harvest.classes import plan_of
 from evarlo.harvest.models import PickPlan, StoreCheck, StoredLot
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
@@ -226,7 +227,7 @@ def looks_due(trials: Sequence[Trial], today: date) -> Iterable[Due]:
 
 def market_days(trial: Trial) -> int | None:
     """The days to which the harvest is to keep; None where nobody said."""
-    return PickPlan.objects.filter(trial=trial).values_list("market_days", flat=True).first()
+    return plan_of(trial).market_days
 
 
 @transaction.atomic
@@ -234,6 +235,7 @@ def keep_to(trial: Trial, days: int | None, by: User) -> None:
     """The harvest is to keep for so many days, from now on; None where that is not asked."""
     running_or_refused(trial, "market_days")
     PickPlan.objects.update_or_create(trial=trial, defaults={"market_days": days})
+    trial.read_anew()
     record(trial, by, f"To keep for {counted(days, 'day')}." if days else "How long it is to keep is not asked.")
 
 

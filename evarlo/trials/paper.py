@@ -20,6 +20,7 @@ from evarlo.trials.icalendar import calendar_of
 from evarlo.trials.stakes import SHEETS, labels_of, labels_pdf
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.fields import Number
+from evarlo.ui.tables import attached
 
 MOST_TRAITS = 6
 LEAST_COLUMNS = 4
@@ -107,6 +108,4 @@ def calendar_file(request: PersonRequest, slug: str) -> HttpResponse:
     """What is still to be done, as an iCalendar file."""
     trial = trial_or_404(slug)
     content = calendar_of(trial, request.build_absolute_uri(trial.get_absolute_url()), request.user)
-    response = HttpResponse(content, content_type="text/calendar; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{trial.slug}.ics"'
-    return response
+    return attached(f"{trial.slug}.ics", content, "text/calendar; charset=utf-8")

@@ -1,4 +1,4 @@
-"""A table to take along, as CSV or as a workbook: texts stay texts, figures stay figures."""
+"""Files to take along; a table as CSV or as a workbook: texts stay texts, figures stay figures."""
 
 from __future__ import annotations
 
@@ -14,10 +14,9 @@ WORKBOOK = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 def as_csv(name: str, rows: Iterable[Sequence[Any]]) -> HttpResponse:
     """The rows as a CSV file called `name`."""
-    response = HttpResponse(content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{name}.csv"'
-    csv.writer(response).writerows([harmless(c) for c in row] for row in rows)
-    return response
+    out = io.StringIO()
+    csv.writer(out).writerows([harmless(c) for c in row] for row in rows)
+    return attached(f"{name}.csv", out.getvalue(), "text/csv; charset=utf-8")
 
 
 def as_workbook(name: str, rows: Iterable[Sequence[Any]]) -> HttpResponse:
@@ -34,9 +33,12 @@ def as_workbook(name: str, rows: Iterable[Sequence[Any]]) -> HttpResponse:
     sheet.freeze_panes = "A2"
     out = io.BytesIO()
     book.save(out)
-    response = HttpResponse(out.getvalue(), content_type=WORKBOOK)
-    response["Content-Disposition"] = f'attachment; filename="{name}.xlsx"'
-    return response
+    return attached(f"{name}.xlsx", out.getvalue(), WORKBOOK)
+
+
+def attached(name: str, content: str | bytes, kind: str) -> HttpResponse:
+    """A file called `name`, to be kept rather than shown; `kind` is its media type."""
+    return HttpResponse(content, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
 def harmless(cell: Any) -> Any:

@@ -22,6 +22,18 @@ class Axis:
     band: float | None
 
 
+@dataclass(frozen=True)
+class EntryBar:
+    """An entry: its name, the figures of its bar, and the class that colours it: a verdict, or `check`."""
+
+    name: str
+    mean: float | None
+    se: float | None
+    low: float | None
+    high: float | None
+    kind: str
+
+
 def axis_for(lows: list[float], highs: list[float], check: float | None, band: float | None) -> Axis:
     """An axis wide enough for every interval and the band."""
     if check is not None and band is not None:
@@ -49,21 +61,21 @@ def _ticks(axis: Axis, unit: str) -> list[tuple[str, str]]:
     return [(f"{axis.scale(t):.1f}", tick_text(t, step) + (f" {unit}" if t == ticks[-1] and unit else "")) for t in ticks]
 
 
-def row(axis: Axis, mean: float | None, se: float | None, low: float | None, high: float | None, kind: str) -> SafeString:
-    """One entry. `kind` is the class that colours it: a verdict, or `check`."""
+def row(axis: Axis, bar: EntryBar) -> SafeString:
+    """One entry, as a drawing within the table."""
     return format_html(
         '<svg class="result {}" width="{}" height="{}" viewBox="0 0 {} {}" aria-hidden="true">{}</svg>',
-        kind,
+        bar.kind,
         WIDTH,
         HEIGHT,
         WIDTH,
         HEIGHT,
-        _bar(axis, mean, se, low, high),
+        _marks(axis, bar),
     )
 
 
-def _bar(axis: Axis, mean: float | None, se: float | None, low: float | None, high: float | None) -> SafeString:
-    at = axis.scale
+def _marks(axis: Axis, bar: EntryBar) -> SafeString:
+    at, mean, se, low, high = axis.scale, bar.mean, bar.se, bar.low, bar.high
     parts: list[SafeString] = []
     if axis.check is not None and axis.band is not None:
         parts.append(
@@ -89,18 +101,6 @@ def _bar(axis: Axis, mean: float | None, se: float | None, low: float | None, hi
     return format_html_join("", "{}", ((p,) for p in parts))
 
 
-@dataclass(frozen=True)
-class EntryBar:
-    """One line of the drawing that is taken along: a name, the figures of its bar, and what colours it."""
-
-    name: str
-    mean: float | None
-    se: float | None
-    low: float | None
-    high: float | None
-    kind: str
-
-
 NAMES, TOP, FOOT = 210, 58, 40  # room for names at the left, title and axis above, the legend below
 LOOK = """text{font:13px Archivo,'Liberation Sans',sans-serif;fill:#14231f}.small{font-size:11.5px;fill:#4c5b57}
 .band{fill:#eaeef0}.check-line{stroke:#14231f;stroke-dasharray:2 3;stroke-width:1.4}.thin{stroke:currentColor;stroke-width:2}
@@ -111,7 +111,7 @@ LOOK = """text{font:13px Archivo,'Liberation Sans',sans-serif;fill:#14231f}.smal
 def whole_drawing(axis: Axis, bars: list[EntryBar], title: str, unit: str, legend: str) -> SafeString:
     """The chart of entries as a file of its own, with its title, its axis in `unit` and what the bars are."""
     labels = _ticks(axis, unit)
-    rows = ((TOP + HEIGHT * i, b.name, NAMES, b.kind, _bar(axis, b.mean, b.se, b.low, b.high), 18) for i, b in enumerate(bars))
+    rows = ((TOP + HEIGHT * i, b.name, NAMES, b.kind, _marks(axis, b), 18) for i, b in enumerate(bars))
     line = '<g transform="translate(0 {0})"><text x="10" y="{5}">{1}</text><g class="{3}" transform="translate({2} 0)">{4}</g></g>'
     wide, high = NAMES + WIDTH + 20, TOP + HEIGHT * len(bars) + FOOT
     return format_html(

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from evarlo.ui.draw.advisor import Step, advisor
-from evarlo.ui.draw.comparison import axis_for, axis_labels, row
+from evarlo.ui.draw.comparison import EntryBar, axis_for, axis_labels, row
 from evarlo.ui.draw.occupancy import Box, occupancy
 from evarlo.ui.draw.plan import Outline, Tag, plan, small_plan
 from evarlo.ui.draw.rail import CHAR, Chip, Frost, Mark, rail
@@ -111,14 +111,14 @@ class Charts(Drawing):
 
     def test_intervals_stand_around_their_mean_within_the_axis(self) -> None:
         axis = axis_for([3.0, 5.0], [7.0, 9.0], 6.0, 1.0)
-        drawn = self.parsed(row(axis, 6.5, 0.5, 5.5, 7.5, "ahead"))
+        drawn = self.parsed(row(axis, EntryBar("", 6.5, 0.5, 5.5, 7.5, "ahead")))
         centre = float(next(c.get("cx") or "0" for c in drawn.iter() if c.tag.endswith("circle")))
         thin = next(p.get("d") for p in drawn.iter() if p.get("class") == "thin")
         low, high = map(float, re.match(r"M([0-9.]+) [0-9.]+H([0-9.]+)", thin or "").groups())  # type: ignore[union-attr]
         self.assertAlmostEqual((low + high) / 2, centre, delta=0.2)
         self.assertTrue(0 <= low < high <= 250)
         self.assertIn("kg", str(axis_labels(axis, "kg")))
-        self.parsed(row(axis, None, None, None, None, "luck"))
+        self.parsed(row(axis, EntryBar("", None, None, None, None, "luck")))
 
     def test_more_blocks_are_drawn_lower(self) -> None:
         steps = [Step(b, 40 / b, (str(6 * b),)) for b in range(2, 8)]
