@@ -13,6 +13,9 @@ In this room:
     environments, environment_plots  several places and seasons: stability, interaction, two stages
     spatial, smooth              gradients in the ground: correlated neighbours, a smooth surface
     generalised                  counted units and plain counts over blocks, plots varying more than chance allowed for
+    covariance                   a second measure of the plots allowed for: means at one stand, one age, one date
+    places                       one trial in several environments: who keeps their side of the check from tunnel to open
+    ordinal, censored            scores by proportional odds; days between two looks, by three shapes or none
     counts, times, ranks         counts out of a known number; days known to the count; scores by their ranks
     keeping                      lots in store, lost between two looks: how long entries keep, against the check
     panel                        a tasting: entries over judges, and how far judges agree with each other and themselves

@@ -4,6 +4,7 @@ In this room:
 
     distributions   tail probabilities: t, F, the studentized range, the largest of several |t|
     comparisons     differences from the check, all pairs, what a difference is worth
+    checks          entries against several checks at once, and who stands above all of them
     letters         letters beside means: entries that share one could not be told apart
     power           what difference a trial can tell apart, before it is sown
     diagnostics     whether a plain model fits its plots, and what stands out

@@ -59,7 +59,7 @@ def _legendre(n: int, low: float, high: float) -> tuple[Floats, Floats]:
 
 
 @lru_cache(maxsize=64)
-def _scale_nodes(df: float, count: int = 0) -> tuple[Floats, Floats]:
+def scale_nodes(df: float, count: int = 0) -> tuple[Floats, Floats]:
     """Nodes and weights for integrals over s = sqrt(chi²/df), its density included; without limit of df s is one."""
     if df == np.inf:
         return np.ones(1), np.ones(1)
@@ -102,7 +102,7 @@ def studentized_range_above(q: Floats | float, k: int, df: Floats | float) -> Fl
     """
     flat = np.atleast_1d(np.asarray(q, dtype=float))
     if np.ndim(df) == 0:
-        s, weight = _scale_nodes(float(df))
+        s, weight = scale_nodes(float(df))
         above = _range_table(k)(flat[:, None] * s[None, :]) @ weight
     else:
         each = np.minimum(np.asarray(df, dtype=float), 1e6)
@@ -127,7 +127,7 @@ def noncentral_t_beyond(bound: float, df: float, shift: float) -> float:
     """
     from scipy.special import ndtr
 
-    s, weight = _scale_nodes(df)
+    s, weight = scale_nodes(df)
     return float((ndtr(shift - bound * s) + ndtr(-shift - bound * s)) @ weight)
 
 
@@ -225,7 +225,7 @@ def _largest_by_product(t: Floats, loading: Floats, df: float) -> Floats:
     from scipy.special import ndtr
 
     few = len(loading) >= MANY  # 1e-5 from the finer rule, loadings to a thousandth
-    s, scale_weight = _scale_nodes(df, 32) if few else _scale_nodes(df)
+    s, scale_weight = scale_nodes(df, 32) if few else scale_nodes(df)
     nodes = 72 if few else 120
     z, z_weight = _legendre(nodes, -9.0, 9.0)
     z, z_weight = z[nodes // 2 :], 2 * z_weight[nodes // 2 :]  # z and −z give the same

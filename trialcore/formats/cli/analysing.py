@@ -8,8 +8,18 @@ from typing import Any
 
 from trialcore.formats.cli.files import Unusable, guarded, read_file, refusing, show
 from trialcore.formats.cli.judging import kept_text
-from trialcore.formats.cli.kinds import KINDS, counted_text, figures_of, kind_of
+from trialcore.formats.cli.kinds import (
+    KINDS,
+    checks_text,
+    counted_text,
+    covariate_text,
+    environments_text,
+    figures_of,
+    kind_of,
+    scores_text,
+)
 from trialcore.formats.cli.tasting import panel_text
+from trialcore.formats.figures.dates import dates_text
 from trialcore.formats.sheet import Problem
 
 SE = ("se_kr", "se_fixed_rep", "se_sub_plot_error", "se")  # of a mean, by the names it goes by
@@ -20,6 +30,11 @@ TEXTS = {
     "keeping": kept_text,
     "shares": counted_text,
     "counts": counted_text,
+    "scores": scores_text,
+    "dates": dates_text,
+    "covariate": covariate_text,
+    "environments": environments_text,
+    "checks": checks_text,
 }  # what a person reads of each kind
 
 
@@ -33,17 +48,20 @@ def add_analyse(verbs: Any) -> None:
     parser.add_argument("--design", help="the design; else worked out from the columns, and said (see docs/command-line.md)")
     parser.add_argument("--trait", default="value", help="the value column (default: value)")
     parser.add_argument("--entries", choices=("whole", "sub"), help="where entries of a split-plot are (default: on whole plots)")
-    parser.add_argument("--check", help="the entry that the others are set against")
+    parser.add_argument(
+        "--check", action="append", help="the entry that the others are set against; twice or more for several checks"
+    )
     parser.add_argument("--format", choices=("json", "text"), default="text")
     parser.set_defaults(run=guarded(_analyse))
 
 
 def _analyse(given: argparse.Namespace) -> int:
-    kind = given.kind or (None if given.design else kind_of(given.file))
+    checks = [name.strip() for said in given.check or [] for name in said.split(",") if name.strip()]
+    kind = given.kind or (None if given.design else "checks" if len(set(checks)) > 1 else kind_of(given.file))
     if kind not in (None, "plots", *KINDS):
         raise Unusable("--kind", [Problem(0, "", str(kind), f"plots, {', '.join(KINDS)}")])
     if kind in KINDS:
-        figures = refusing(given.file, lambda: figures_of(kind, given.file, given.check), f"records of the kind {kind}")
+        figures = refusing(given.file, lambda: figures_of(kind, given.file, checks), f"records of the kind {kind}")
         return show(figures, given.format, TEXTS[kind])
     from trialcore.analyses.choice import design_of
     from trialcore.formats.figures.designs import analyse
@@ -54,7 +72,9 @@ def _analyse(given: argparse.Namespace) -> int:
         raise Unusable(given.file, plots.problems)
     fitting = "a design and columns that go together"
     design = given.design or refusing(given.file, lambda: design_of(plots.labels), fitting)
-    figures = refusing(given.file, lambda: analyse(plots, design, given.check, given.entries or "whole"), fitting)
+    figures = refusing(
+        given.file, lambda: analyse(plots, design, checks[-1] if checks else None, given.entries or "whole"), fitting
+    )
     if not given.design:
         print(f"{given.file}: taken as {design}, from its columns", file=sys.stderr)
     if design == "split-plot" and not given.entries:

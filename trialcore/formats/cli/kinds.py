@@ -17,8 +17,11 @@ KNOWN_BY: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("panel", ("judge", "entry", "value")),
     ("keeping", ("lot", "entry", "day", "sound", "lost")),
     ("shares", ("entry", "y", "n")),
+    ("dates", ("entry", "looked", "reached")),
+    ("covariate", ("entry", "covariate", "value")),
+    ("environments", ("entry", "environment", "value")),
 )
-KINDS = (*(kind for kind, _ in KNOWN_BY), "counts")
+KINDS = (*(kind for kind, _ in KNOWN_BY), "counts", "scores", "checks")
 
 
 def kind_of(file: str) -> str | None:
@@ -33,9 +36,11 @@ def kind_of(file: str) -> str | None:
     return found
 
 
-def figures_of(kind: str, file: str, check: str | None) -> Json:
-    """Every figure of a file of that kind. Raises ValueError for what cannot be."""
-    return READERS[kind](file, check)
+def figures_of(kind: str, file: str, checks: Sequence[str]) -> Json:
+    """Every figure of a file of that kind, against the last of `checks`, or all of them. Raises ValueError for what cannot be."""
+    if kind == "checks":
+        return several_checks(file, checks)
+    return READERS[kind](file, checks[-1] if checks else None)
 
 
 def panel(file: str, check: str | None) -> Json:
@@ -92,6 +97,128 @@ def counts(file: str, check: str | None) -> Json:
     return generalised_figures(analyse_generalised("poisson", table.labels["entry"], y, None, blocks), check, len(y))
 
 
+def scores(file: str, check: str | None) -> Json:
+    """Scores on a short scale: columns entry and value, and judge or rep for the blocks."""
+    from trialcore.analyses.ordinal import analyse_ordinal
+    from trialcore.formats.figures.scores import scores_figures
+
+    table = read_columns(file, ("entry", "judge", "rep"), ("value",), optional=("judge", "rep"), may_be_blank=("value",))
+    entry, values = table.labels["entry"], table.numbers["value"]
+    name = next((n for n in ("judge", "rep") if n in table.labels), None)
+    block = table.labels[name] if name else None
+    try:
+        found = analyse_ordinal(entry, values, {name: block} if name and block else {})
+    except ValueError as reason:
+        print(f"{file}: no ordinal model, {reason}", file=sys.stderr)
+        found = None
+    return scores_figures(found, entry, values, block, check)
+
+
+def dates(file: str, check: str | None) -> Json:
+    """Days between two walks: columns entry, looked and reached, and rep where the plots lie in blocks."""
+    from trialcore.formats.figures.dates import dates_figures
+
+    blank = ("looked", "reached")
+    table = read_columns(file, ("entry", "rep"), blank, optional=("rep",), may_be_blank=blank)
+    looked, reached = (table.numbers[n] for n in blank)
+    return dates_figures(table.labels["entry"], looked, reached, table.labels.get("rep"), check)
+
+
+def covariate(file: str, check: str | None) -> Json:
+    """A value with a second measure of the plot: columns entry, covariate and value, and rep where the plots lie in blocks."""
+    from trialcore.analyses.covariance import analyse_covariance
+    from trialcore.formats.figures.covariance import covariance_figures
+
+    both = ("covariate", "value")
+    table = read_columns(file, ("entry", "rep"), both, optional=("rep",), may_be_blank=both)
+    blocks = {"rep": table.labels["rep"]} if "rep" in table.labels else {}
+    found = analyse_covariance(table.labels["entry"], table.numbers["value"], table.numbers["covariate"], blocks)
+    return covariance_figures(found, check)
+
+
+def environments(file: str, check: str | None) -> Json:
+    """One trial in several environments: columns environment, entry and value, and rep for the blocks within each."""
+    from trialcore.analyses.places import analyse_places
+    from trialcore.formats.figures.places import places_figures
+
+    labels = ("entry", "environment", "rep")
+    table = read_columns(file, labels, ("value",), optional=("rep",), may_be_blank=("value",))
+    columns = {n: list(table.labels[n]) for n in labels if n in table.labels}
+    value = list(table.numbers["value"])
+    return places_figures(
+        analyse_places(columns["entry"], value, columns["environment"], columns.get("rep")), check, columns, value
+    )
+
+
+def several_checks(file: str, checks: Sequence[str]) -> Json:
+    """Plain values set against several checks at once: columns entry and value, and rep where the plots lie in blocks."""
+    from trialcore.analyses.blocks import analyse_blocks
+    from trialcore.formats.figures.checks import checks_figures
+    from trialcore.inference.checks import against_checks
+
+    table = read_columns(file, ("entry", "rep"), ("value",), optional=("rep",), may_be_blank=("value",))
+    absent = [c for c in checks if c not in table.labels["entry"]]
+    if absent:
+        raise ValueError(f"no line has the entry “{absent[0]}”")
+    blocks = {"rep": table.labels["rep"]} if "rep" in table.labels else {}
+    analysis = analyse_blocks(table.labels["entry"], table.numbers["value"], blocks)
+    found = against_checks(analysis, checks)
+    if found is None:
+        raise ValueError("too little is left to set entries against these checks")
+    return checks_figures(analysis, found)
+
+
+def scores_text(figures: Json) -> str:
+    """What a person reads first of scores."""
+    lines = [f"scores, {figures['n_observed']} plots"]
+    expected = {r["entry"]: r["mean_score"] for r in figures["clm"]["predicted"]} if figures["clm"] else {}
+    for r in sorted(figures["raw"], key=lambda r: -r["mean"]):
+        more = f"  expected {expected[r['entry']]:.2f}" if r["entry"] in expected else ""
+        lines.append(f"  {r['entry']:<14} mean {r['mean']:.2f}  median {r['median']:g}{more}")
+    if figures["clm"]:
+        f = figures["clm"]["entry_lr_as_F"]
+        lines.append(f"entries differ: {p_text(f['p'])} (ordinal model, likelihood ratio as F)")
+    ranks = figures["rank_based"].get("friedman", figures["rank_based"]["kruskal_wallis"])
+    return "\n".join([*lines, f"by ranks: {p_text(ranks['p'])}"])
+
+
+def covariate_text(figures: Json) -> str:
+    """What a person reads first of a value with a covariate."""
+    slope = figures["slope"]
+    lines = [f"covariate, {figures['n_observed']} plots: {slope['estimate']:+.4g} by one of it ({p_text(slope['p'])})"]
+    known = [m for m in figures["entry_means"] if m["adjusted_mean"] is not None]
+    lines += [
+        f"  {m['entry']:<14} {m['adjusted_mean']:9.4g}  SE {m['se']:.3g}  without it {m['unadjusted_lsmean']:.4g}"
+        for m in sorted(known, key=lambda m: -m["adjusted_mean"])
+    ]
+    p = figures["covariate_as_response"]["p_entry"]
+    if p is not None and p < 0.05:
+        lines.append(f"entries differ in the covariate itself ({p_text(p)}): adjusting may take away what they are judged by")
+    return "\n".join(lines)
+
+
+def environments_text(figures: Json) -> str:
+    """What a person reads first of a trial in several environments."""
+    lines = [f"environments, {figures['n_observed']} plots"]
+    lines += [
+        f"  {t['term']:<20} F {t['F']:.3g} on {t['df_num']} and {t['df_den']:.1f} df, {p_text(t['p'])}" for t in figures["tests_kr"]
+    ]
+    lines += [f"  {m['environment']:<12} {m['entry']:<12} {m['mean']:9.4g}  SE {m['se_kr']:.3g}" for m in figures["cell_means"]]
+    lines += [f"{c['entry']} changes sides between {' and '.join(c['environments'])}" for c in figures.get("crossing", [])]
+    return "\n".join(lines)
+
+
+def checks_text(figures: Json) -> str:
+    """What a person reads first of entries against several checks."""
+    checks = ", ".join(figures["checks"])
+    lines = [f"checks {checks}: a t beyond {figures['critical_value_5pct_joint']:.3g} is no luck (5 % over all)"]
+    lines += [
+        f"  {r['entry']:<14} against {r['check']:<10} {r['estimate']:+.4g} ± {r['se']:.3g}  {p_text(r['p_joint'])}"
+        for r in figures["comparisons"]
+    ]
+    return "\n".join(lines)
+
+
 def _whole(file: str, table: Table, name: str) -> list[int | None]:
     """A column of whole numbers, blanks as None."""
     return [None if v is None else whole_in(file, table, name, i) for i, v in enumerate(table.numbers[name])]
@@ -112,4 +239,13 @@ def counted_text(figures: Json) -> str:
     return "\n".join(lines)
 
 
-READERS: dict[str, Callable[[str, str | None], Json]] = {"panel": panel, "keeping": keeping, "shares": shares, "counts": counts}
+READERS: dict[str, Callable[[str, str | None], Json]] = {
+    "panel": panel,
+    "keeping": keeping,
+    "shares": shares,
+    "counts": counts,
+    "scores": scores,
+    "dates": dates,
+    "covariate": covariate,
+    "environments": environments,
+}

@@ -4,14 +4,10 @@ from __future__ import annotations
 
 from math import sqrt
 
-import numpy as np
-
 from trialcore.analyses.generalised import Family, Fit, Generalised
 from trialcore.formats.figures.blocks import Json
+from trialcore.formats.figures.wald import INFINITE, sed_average, wald_pairs, wald_versus
 from trialcore.inference import distributions
-from trialcore.inference.comparisons import holm_adjusted
-
-INFINITE = float("inf")
 
 
 def generalised_figures(found: Generalised, check: str | None, plots: int) -> Json:
@@ -81,54 +77,13 @@ def _model(fit: Fit | None, check: str | None, dispersion: float, df: int | None
     elif k > 1 and df:
         f = lost / (k - 1) / dispersion
         made["entry_F"] = {"F": f, "df_num": k - 1, "df_den": df, "p": distributions.f_above(f, k - 1, df)}
-    pairs = [(i, j) for i in range(k) for j in range(i + 1, k)]
-    sed = [sqrt(float(v[i, i] + v[j, j] - 2 * v[i, j])) for i, j in pairs]
-    made["sed_average"] = sum(sed) / len(sed) if sed else None
+    made["sed_average"] = sed_average(v)
     stat = "z" if df is None else "t"
     if df is not None:
-        made["pairwise"] = [
-            _difference(fit.entries[i], fit.entries[j], float(fit.beta[i] - fit.beta[j]), s, limit, stat)
-            for (i, j), s in zip(pairs, sed, strict=True)
-        ]
-        tukey = distributions.studentized_range_above(np.array([abs(r[stat]) for r in made["pairwise"]]) * sqrt(2), k, limit)
-        for row, p in zip(made["pairwise"], np.atleast_1d(tukey), strict=True):
-            row["p_tukey"] = float(p)
-        _holm(made["pairwise"])
+        made["pairwise"] = wald_pairs(fit.entries, fit.beta, v, limit, stat)
     if check in fit.entries:
-        made["vs_check"] = _versus(fit.entries, fit.beta, v, str(check), limit, stat)
+        made["vs_check"] = wald_versus(fit.entries, fit.beta, v, str(check), limit, stat)
     return made
-
-
-def _difference(a: str, b: str, estimate: float, se: float, df: float, stat: str) -> Json:
-    t = estimate / se
-    return {"a": a, "b": b, "estimate": estimate, "se": se, stat: t, "p_unadjusted": float(distributions.t_two_sided(t, df))}
-
-
-def _versus(names: list[str], beta: np.ndarray, v: np.ndarray, check: str, df: float, stat: str) -> list[Json]:
-    c = names.index(check)
-    others = [i for i in range(len(names)) if i != c]
-    contrast = np.zeros((len(others), len(names)))
-    contrast[np.arange(len(others)), others] = 1
-    contrast[:, c] = -1
-    covariance = contrast @ v @ contrast.T
-    se = np.sqrt(np.diag(covariance))
-    half = distributions.t_quantile(0.975, df)
-    rows = []
-    for row, i in enumerate(others):
-        made = _difference(names[i], check, float(beta[i] - beta[c]), float(se[row]), df, stat)
-        made = {"entry": made.pop("a"), "check": made.pop("b"), **made}
-        ends = {"lower95": made["estimate"] - half * made["se"], "upper95": made["estimate"] + half * made["se"]}
-        rows.append(made | ends)
-    family = distributions.largest_t_above(np.array([r[stat] for r in rows]), covariance / np.outer(se, se), df)
-    for made, p in zip(rows, family, strict=True):
-        made["p_dunnett"] = float(p)
-    _holm(rows)
-    return rows
-
-
-def _holm(rows: list[Json]) -> None:
-    for row, p in zip(rows, holm_adjusted(np.array([r["p_unadjusted"] for r in rows])), strict=True) if rows else ():
-        row["p_holm"] = float(p)
 
 
 def _tests(found: Generalised, check: str | None) -> list[Json]:

@@ -2,21 +2,11 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from dataclasses import asdict
-from itertools import combinations
-from math import sqrt
-from statistics import NormalDist
-
-import numpy as np
 
 from trialcore.analyses.panel import Panel
-from trialcore.analyses.ranks import compare_ranks
 from trialcore.formats.figures.blocks import Json, block_figures, interval
-from trialcore.inference import distributions
-from trialcore.inference.comparisons import holm_adjusted
-
-LARGE = float("inf")  # degrees of freedom with which t is the normal
+from trialcore.formats.figures.ranks import friedman_figures
 
 
 def panel_figures(found: Panel, check: str | None, scores: int) -> Json:
@@ -72,84 +62,5 @@ def panel_figures(found: Panel, check: str | None, scores: int) -> Json:
             for j in found.judges
         ]
     if agreed:
-        figures["friedman"] = _friedman(found, check)
+        figures["friedman"] = friedman_figures([(j, e, v) for (j, e), v in found.cells.items()], check)
     return figures
-
-
-def _friedman(found: Panel, check: str | None) -> Json:
-    """Ranks within judges where every judge tasted every entry, each pair by the normal spread of rank sums (ties corrected) and by
-    Conover's (1999) t."""
-    cells = [(j, e, v) for (j, e), v in found.cells.items()]
-    ranked = compare_ranks([e for _, e, _ in cells], [v for *_, v in cells], [j for j, _, _ in cells])
-    b, k = len(found.judges), len(ranked.entries)
-    sums = {e: float(r) * b for e, r in zip(ranked.entries, ranked.mean_rank, strict=True)}
-    by_judge: dict[str, list[float]] = {}
-    for judge, _, value in cells:
-        by_judge.setdefault(judge, []).append(value)
-    tied = sum(n**3 - n for values in by_judge.values() for n in Counter(values).values())
-    normal = sqrt(b * k * (k + 1) / 6 - tied / (6 * (k - 1)))
-    conover = ranked.se_difference * b if ranked.se_difference else None
-    pairs = [_pair(x, y, sums, normal, conover, ranked.df_error, k) for x, y in combinations(ranked.entries, 2)]
-    _holm(pairs, "p_normal")
-    if conover:
-        _holm(pairs, "p_conover")
-    figures: Json = {
-        "blocks": b,
-        "entries": k,
-        "chisq": ranked.statistic,
-        "df": ranked.df,
-        "p": ranked.p,
-        "kendall_w_ties": ranked.statistic / (b * (k - 1)),
-        "sum_t3_minus_t": tied,
-        "rank_sums": [{"entry": e, "rank_sum": r, "mean_rank": r / b} for e, r in sums.items()],
-        "se_rank_sum_difference_normal": normal,
-        "se_rank_sum_difference_conover": conover,
-        "pairwise": pairs,
-    }
-    if b * (k - 1) > ranked.statistic:
-        f = (b - 1) * ranked.statistic / (b * (k - 1) - ranked.statistic)
-        df2 = (b - 1) * (k - 1)
-        figures |= {"iman_davenport_F": f, "df1": k - 1, "df2": df2, "p_F": distributions.f_above(f, k - 1, df2)}
-    if check is not None and normal:
-        figures["vs_check"] = _ranks_vs_check(sums, check, normal)
-    return figures
-
-
-def _pair(a: str, b: str, sums: dict[str, float], normal: float, conover: float | None, df: int, entries: int) -> Json:
-    apart = sums[a] - sums[b]
-    z = apart / normal if normal else 0.0
-    made: Json = {"a": a, "b": b, "rank_sum_difference": apart, "z": z, "p_normal": _p_normal(z)}
-    made["p_nemenyi"] = float(distributions.studentized_range_above(abs(z) * sqrt(2), entries, LARGE))
-    if conover:
-        made |= {"t_conover": apart / conover, "p_conover": float(distributions.t_two_sided(apart / conover, df))}
-    return made
-
-
-def _ranks_vs_check(sums: dict[str, float], check: str, normal: float) -> list[Json]:
-    others = [e for e in sums if e != check]
-    z = np.array([(sums[e] - sums[check]) / normal for e in others])
-    correlation = np.full((len(z), len(z)), 0.5) + 0.5 * np.eye(len(z))
-    family = distributions.largest_t_above(z, correlation, LARGE)
-    rows: list[Json] = [
-        {
-            "entry": e,
-            "check": check,
-            "rank_sum_difference": sums[e] - sums[check],
-            "z": float(x),
-            "p_normal": _p_normal(float(x)),
-            "p_normal_dunnett": float(p),
-        }
-        for e, x, p in zip(others, z, family, strict=True)
-    ]
-    _holm(rows, "p_normal")
-    return rows
-
-
-def _p_normal(z: float) -> float:
-    return 2 * NormalDist().cdf(-abs(z))
-
-
-def _holm(rows: list[Json], name: str) -> None:
-    """Put Holm's probabilities beside those of `name`."""
-    for row, p in zip(rows, holm_adjusted(np.array([r[name] for r in rows])), strict=True):
-        row[f"{name}_holm"] = float(p)
