@@ -116,6 +116,12 @@ class Comparison:
         return self.worked.choice.errors != "normal"
 
     @property
+    def checks(self) -> list[EntryResult]:
+        """The check and every further one, the chosen one first."""
+        some = [r for r in self.results if r.entry.any_check]
+        return sorted(some, key=lambda r: (self.check is None or r.entry.pk != self.check.pk, not r.entry.is_check))
+
+    @property
     def check_code(self) -> str | None:
         return self.check.code if self.check else None
 
@@ -253,6 +259,17 @@ def worked_out(
     plain: bool = False,
 ) -> EntryComparison:
     """By the analysis that the core chooses for the trial's design and the kind of record, or the `plain` one on request."""
+    columns = columns_of(trial, plots)
+    labels = tuple((name, tuple(column)) for name, column in columns.items())
+    design, code = DESIGNS[trial.design], check.code if check else None
+    kind: Kind = "measure" if plain else KINDS[trait.kind]
+    among, after = tuple(v.among for v in more), tuple(v.after for v in more)
+    units, walks = (among if any(among) else None), (after if any(a is not None for a in after) else None)
+    return _worked_out(design, kind, labels, tuple(values), code, trial.entries_whole, units, walks)
+
+
+def columns_of(trial: Trial, plots: Sequence[Plot]) -> dict[str, list[str]]:
+    """The labels of each plot by which the trial's design is analysed."""
     columns = {"entry": [p.entry.code for p in plots]}
     match trial.design:
         case Trial.Design.LATIN:
@@ -265,12 +282,7 @@ def worked_out(
             columns["rep"] = [p.block for p in plots]
     if trial.two_factors:
         columns["factor2"] = [p.level for p in plots]
-    labels = tuple((name, tuple(column)) for name, column in columns.items())
-    design, code = DESIGNS[trial.design], check.code if check else None
-    kind: Kind = "measure" if plain else KINDS[trait.kind]
-    among, after = tuple(v.among for v in more), tuple(v.after for v in more)
-    units, walks = (among if any(among) else None), (after if any(a is not None for a in after) else None)
-    return _worked_out(design, kind, labels, tuple(values), code, trial.entries_whole, units, walks)
+    return columns
 
 
 def check_among(plots: Sequence[Plot]) -> Entry | None:
@@ -285,10 +297,10 @@ def critical_of(versus: AgainstCheck | None, guard: Guard) -> float | None:
 
 
 def results_of(
-    plots: Sequence[Plot], names: dict[int, str], worked: EntryComparison, sign: int, guard: Guard = "each"
+    plots: Sequence[Plot], names: dict[int, str], worked: EntryComparison, check: Entry | None, sign: int, guard: Guard = "each"
 ) -> list[EntryResult]:
-    """Every entry with its mean and its difference from the check, the best first."""
-    family, check = (critical_of(worked.versus, guard) if guard == "family" else None), check_among(plots)
+    """Every entry with its mean and its difference from `check`, the best first."""
+    family = critical_of(worked.versus, guard) if guard == "family" else None
     differences = {d.a: d for d in worked.versus.differences} if worked.versus else {}
     means = {m.entry: m for m in worked.means}
     base = means[check.code].lsmean if check else None

@@ -73,9 +73,9 @@ def entry_rows(found: Comparison | None) -> list[list[Any]]:
     rows: list[list[Any]] = [columns]
     for s in found.results:
         m, d = s.mean, s.difference
-        chance = None if s.chance is None or s.entry.is_check else 100 * s.chance
+        chance = None if s.chance is None or s.entry.any_check else 100 * s.chance
         cells = [s.entry.code, s.name, m.n, m.lsmean, m.se, m.lower95, m.upper95]
-        cells += [d.estimate if d else None, s.half, s.percent, chance, "check" if s.entry.is_check else s.word, m.why]
+        cells += [d.estimate if d else None, s.half, s.percent, chance, "check" if s.entry.any_check else s.word, m.why]
         rows.append(["" if c is None else c for c in cells])
     return rows
 

@@ -38,5 +38,5 @@ def _without(found: Comparison, gone: set[int]) -> tuple[tuple[str, str, str], .
     names = {r.entry.pk: r.name for r in found.results}
     worked = worked_out(found.trial, found.trait, plots, values, found.check, found.plots, found.plain)
     now = {r.entry.pk: r.word for r in found.results}
-    then = results_of(plots, names, worked, found.sign, found.guard)
+    then = results_of(plots, names, worked, found.check, found.sign, found.guard)
     return tuple((r.name, now[r.entry.pk], r.word) for r in then if r.word != now[r.entry.pk])

@@ -19,17 +19,18 @@ from evarlo.compare.analysis import (
     worked_out,
 )
 from evarlo.nursery.queries import sown_on
-from evarlo.trials.models import Criterion, Plot, Trial
+from evarlo.trials.models import Criterion, Entry, Plot, Trial
 from evarlo.trials.queries import entry_names, plots_of, readings_of
 from evarlo.trials.registry import registry
 from evarlo.walks.stages import windows
 from trialcore.inference.comparisons import Guard, sed_of_differences
 
 
-def compare(trial: Trial, trait: Trait, user: Any, guard: Guard = "each", plain: bool = False) -> Comparison:
-    """Analyse one trait of a trial and set every entry against the check, the best first."""
+def compare(trial: Trial, trait: Trait, user: Any, guard: Guard = "each", plain: bool = False, against: str = "") -> Comparison:
+    """Analyse one trait of a trial and set every entry against the check, or a further one by its code, the best first."""
     plots = plots_of(trial)
-    return compare_plots(trial, trait, plots, entry_names(trial, user), guard, plain)
+    check = next((p.entry for p in plots if p.entry.any_check and p.entry.code == against), None)
+    return compare_plots(trial, trait, plots, entry_names(trial, user), guard, plain, check)
 
 
 def guard_of(trial: Trial) -> Guard:
@@ -38,16 +39,22 @@ def guard_of(trial: Trial) -> Guard:
 
 
 def compare_plots(
-    trial: Trial, trait: Trait, plots: list[Plot], names: dict[int, str], guard: Guard = "each", plain: bool = False
+    trial: Trial,
+    trait: Trait,
+    plots: list[Plot],
+    names: dict[int, str],
+    guard: Guard = "each",
+    plain: bool = False,
+    check: Entry | None = None,
 ) -> Comparison:
     """As `compare`, for plots and names that were read already."""
     values = plot_values(trait, plots, readings_of(trial, trait))
     if trait.kind == Trait.Kind.DATE:
         values = between_walks(values, _walks_between(trial, trait))
-    check, sign = check_among(plots), direction_of(trial, trait)
+    check, sign = check or check_among(plots), direction_of(trial, trait)
     numbers = [v.value for v in values]
     worked = worked_out(trial, trait, plots, numbers, check, values, plain)
-    results = [within_scale(r, trait) for r in results_of(plots, names, worked, sign, guard)]
+    results = [within_scale(r, trait) for r in results_of(plots, names, worked, check, sign, guard)]
     against, critical = typical_error(worked), critical_of(worked.versus, guard)
     spread = None if worked.two else sed_of_differences(worked.analysis)
     base = next((r.mean.lsmean for r in results if check and r.entry.pk == check.pk), None)
@@ -57,7 +64,8 @@ def compare_plots(
     otherwise: tuple[tuple[str, str], ...] = ()
     if by_kind:
         words = {r.entry.pk: r.word for r in results}
-        plainly = results_of(plots, names, worked_out(trial, trait, plots, numbers, check, values, plain=True), sign, guard)
+        plain_one = worked_out(trial, trait, plots, numbers, check, values, plain=True)
+        plainly = results_of(plots, names, plain_one, check, sign, guard)
         otherwise = tuple((r.name, r.word) for r in plainly if r.word != words[r.entry.pk])
     return Comparison(
         trial,
@@ -99,9 +107,10 @@ def over_years(trial: Trial, user: Any) -> Years:
         values = plot_values(trait, there, readings_of(year, trait))
         by_number.append({v.plot.number: v.value * year.output_per_kg for v in values if v.value is not None})
     sums = [sum(b[p.number] for b in by_number) if all(p.number in b for b in by_number) else None for p in plots]
-    worked = worked_out(trial, trait, plots, sums, check_among(plots))
+    check = check_among(plots)
+    worked = worked_out(trial, trait, plots, sums, check)
     rows = []
-    for result in results_of(plots, entry_names(trial, user), worked, sign=1):
+    for result in results_of(plots, entry_names(trial, user), worked, check, sign=1):
         own = [p.number for p in plots if p.entry_id == result.entry.pk]
         rows.append((result, tuple(_mean([b[n] for n in own if n in b]) for b in by_number)))
     digits, unit = digits_for(typical_error(worked), 1), f"{trial.output_unit or 'kg'}/m²"

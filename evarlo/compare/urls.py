@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.compare import downloads, pair_views, views
+from evarlo.compare import downloads, pair_views, question_views, views
 
 app_name = "compare"
 urlpatterns = [
@@ -10,6 +10,9 @@ urlpatterns = [
     path("compare/pairs/", pair_views.pairs, name="pairs"),
     path("compare/heads/", pair_views.heads, name="heads"),
     path("compare/claims/", pair_views.claims, name="claims"),
+    path("compare/checks/", question_views.checks, name="checks"),
+    path("compare/places/", question_views.places, name="places"),
+    path("compare/alike/", question_views.if_alike, name="alike"),
     path("compare/fit/", pair_views.fit, name="fit"),
     path("compare/working/", views.working, name="working"),
     path("compare/figures.json", downloads.figures, name="figures"),

@@ -11,10 +11,13 @@ from django.shortcuts import render
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison, EntryResult
 from evarlo.compare.flow import flow_of, standing_ability, weeks_of
+from evarlo.compare.places import depends_on_place, slopes
 from evarlo.compare.queries import compare, guard_of, over_years, said_of
 from evarlo.compare.words import (
     bars_in_words,
     depends_in_words,
+    elsewhere_in_words,
+    first_where_in_words,
     flow_in_words,
     levels_in_words,
     misled_in_words,
@@ -56,12 +59,15 @@ def compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Com
     asked = request.GET.get("guard")
     guard: Guard = guard_of(trial) if asked not in ("family", "each") else "family" if asked == "family" else "each"
     plain = request.GET.get("model") == "plain"
-    return trial, traits, compare(trial, trait, request.user, guard, plain) if trait else None
+    against = request.GET.get("against", "")
+    return trial, traits, compare(trial, trait, request.user, guard, plain, against) if trait else None
 
 
 def asked_again(found: Comparison) -> str:
     """What was asked, to be asked again of another page: the trait, the guard and the model."""
     asked = {"trait": found.trait.key, "guard": found.guard}
+    if found.check and not found.check.is_check:
+        asked["against"] = found.check.code
     return urlencode(asked | ({"model": "plain"} if found.plain else {}))
 
 
@@ -81,6 +87,7 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
             "two": second_factor(found),
             "marks": marks_of(trial),
             "said": said_of(trial),
+            "elsewhere": elsewhere_in_words(depends_on_place(found)),
             "by_code": request.GET.get("sort") == "code",
             "again": asked_again(found),
         }
@@ -109,7 +116,7 @@ def chart_axis(found: Comparison) -> Axis | None:
 
 def bar_of(s: EntryResult) -> EntryBar:
     """The bar of an entry; what colours it is that it is the check, or how it stands to it."""
-    kind = "check" if s.entry.is_check else {1: "ahead", 0: "luck", -1: "behind"}[s.beats]
+    kind = "check" if s.entry.any_check else {1: "ahead", 0: "luck", -1: "behind"}[s.beats]
     name = s.entry.code if s.name == s.entry.code else f"{s.entry.code} {s.name}"
     return EntryBar(name, s.mean.lsmean, s.mean.se, s.mean.lower95, s.mean.upper95, kind)
 
@@ -147,7 +154,11 @@ def second_factor(found: Comparison) -> dict[str, Any] | None:
         return None
     cells = {(c.entry, c.level): c for c in two.table}
     rows = [(s, [cells.get((s.entry.code, level)) for level in found.trial.levels]) for s in found.results]
+    means = {place: c.mean for place, c in cells.items() if c.mean is not None}
+    said = f"{found.trait.name} of each entry by {found.trial.factor.lower()}"
     return {
+        "drawing": slopes(found, found.trial.levels, means, set(), said),
+        "first": first_where_in_words(found, means),
         "levels": found.trial.levels,
         "rows": rows,
         "said": depends_in_words(found),

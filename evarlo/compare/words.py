@@ -12,6 +12,7 @@ from evarlo.compare.flow import TrialFlow
 from evarlo.compare.heads import HeadRow, PairTable
 from evarlo.ui.templatetags.ui import p_value, short_day
 from evarlo.ui.words import fixed, number_word
+from trialcore.analyses.mixed import JointTest
 
 NOT_STRAIGHT = 0.95  # correlation with the normal below which it is said
 SURE, MAYBE = 0.05, 0.2  # below the first an interaction is called so, below the second it is not ruled out
@@ -229,7 +230,7 @@ def sentence(comparison: Comparison) -> SafeString:
         return SafeString("This trial has no check, so nothing can be set against it.")
     if comparison.versus is None:
         return _nothing_to_set(comparison)
-    others = [s for s in comparison.results if s.difference is not None]
+    others = [s for s in comparison.results if s.difference is not None and not s.entry.any_check]
     winners, losers = ([s for s in others if s.beats == side] for side in (1, -1))
     ahead = [s for s in others if s.beats == 0 and (s.chance or 0) > 0.5]
     opening = format_html("{}{}", _winners(winners, comparison), _losers(losers))
@@ -267,6 +268,26 @@ def depends_in_words(comparison: Comparison) -> str:
     if found.p < MAYBE:
         return f"The entries may answer differently to {factor} (p {found.p:.2f}); another season would tell."
     return f"Nothing shows that the entries answer differently to {factor} (p {found.p:.2f}), so they are compared over all levels."
+
+
+def first_where_in_words(comparison: Comparison, means: dict[tuple[str, str], float]) -> SafeString:
+    """Who stands first at each level of the second factor, where that is not the same one everywhere."""
+    names = {r.entry.code: r.name for r in comparison.results}
+    first = []
+    for level in comparison.trial.levels:
+        there = [(comparison.sign * mean, code) for (code, at), mean in means.items() if at == level]
+        if there:
+            first.append((level, names[max(there)[1]]))
+    if len({name for _, name in first}) < 2:
+        return SafeString("")
+    return format_html("First stand {}.", listed([format_html("<strong>{}</strong> at {}", name, level) for level, name in first]))
+
+
+def elsewhere_in_words(depends: JointTest | None) -> str:
+    """That differences over all places hide what happens in each; empty where nothing shows it."""
+    if depends is None or depends.p >= SURE:
+        return ""
+    return f"Entries answer differently to the places that they stand in (p {p_value(depends.p)}): the means over all hide that."
 
 
 def _luck(ahead: list[EntryResult], winners: list[EntryResult], comparison: Comparison) -> SafeString:

@@ -16,6 +16,7 @@ from evarlo.demo.picked import pick_squash, store_daikon
 from evarlo.demo.raising import raise_heads
 from evarlo.demo.seasons import People, Season
 from evarlo.demo.stock import equip, fill_the_store
+from evarlo.demo.two_places import grow_in_two_places
 from evarlo.demo.walking import befall
 from evarlo.grounds.models import Bed, Site
 from evarlo.grounds.weather import read_station
@@ -46,6 +47,10 @@ def build(today: date) -> None:
     gull = Bed.objects.create(site=site, name="Gull bed", length_m=23, width_m=6.2, bearing=165)
     wharf = Bed.objects.create(site=site, name="Wharf bed", length_m=11, width_m=6.8, bearing=75)
     weir = Bed.objects.create(site=site, name="Weir bed", length_m=22, width_m=9.8, bearing=75)
+    house = Bed.objects.create(
+        site=site, name="Staithe tunnel", length_m=13, width_m=5.4, bearing=165, environment=Bed.Environment.TUNNEL
+    )
+    lock = Bed.objects.create(site=site, name="Lock bed", length_m=13, width_m=5.4, bearing=165)
     shingle = Bed.objects.create(site=site, name="Shingle bed", length_m=12, width_m=7, bearing=75)
     for name, listed in (("Edamame soybean", world.EDAMAME), ("Radicchio", world.RADICCHIO), ("Storage daikon", world.DAIKON)):
         for cultivar in listed:
@@ -58,6 +63,7 @@ def build(today: date) -> None:
     running_season(running)
     befall(running, today)
     grow_lines(crops["Edamame soybean"], [long, reed], people, years_before(sown, 1))
+    grow_in_two_places(crops["Radicchio"], house, lock, people, years_before(sown, 1))
     plan_others(crops, tide, [bank, gull], people.manager, today)
     pick_squash(crops["Summer squash"], weir, people, today)
     store_daikon(crops["Storage daikon"], shingle, people, today)

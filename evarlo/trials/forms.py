@@ -224,7 +224,7 @@ class NewTrial(Criteria):
             data |= {"factor": "", "levels": [], "entries_whole": False}
         elif data["design"] == Trial.Design.FACTORIAL:
             data["entries_whole"] = False
-        if data["design"] != Trial.Design.AUGMENTED:
+        if data["design"] == Trial.Design.PAIRS:  # every entry beside one check
             data["repeated"] = []
         self._check_bed(data)
         return data

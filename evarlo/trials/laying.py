@@ -88,7 +88,8 @@ def _put_plots(trial: Trial, drawn: Draft) -> None:
 def wanted_of(trial: Trial) -> Wanted:
     """The trial's design as it is drawn."""
     entries = list(trial.entries.all())
-    checks = [e for e in entries if e.is_check] + [e for e in entries if e.repeated and not e.is_check]
+    further = [e for e in entries if e.repeated and not e.is_check] if trial.design == Trial.Design.AUGMENTED else []
+    checks = [e for e in entries if e.is_check] + further
     return Wanted(
         trial.design,
         tuple(e.code for e in entries),

@@ -227,7 +227,7 @@ class Entry(models.Model):
     code = models.CharField(max_length=60)
     cultivar = models.ForeignKey(Cultivar, on_delete=models.PROTECT, related_name="entries")
     is_check = models.BooleanField(default=False)  # the one the others are set against
-    repeated = models.BooleanField(default=False)  # a further check, repeated in every block of an augmented design
+    repeated = models.BooleanField(default=False)  # a further check: it has no verdict, and others can be set against it
 
     class Meta:
         ordering = ["code"]
@@ -238,6 +238,11 @@ class Entry(models.Model):
 
     def __str__(self) -> str:
         return self.code
+
+    @property
+    def any_check(self) -> bool:
+        """Whether it is the check or a further one."""
+        return self.is_check or self.repeated
 
 
 class Plot(models.Model):
@@ -253,6 +258,7 @@ class Plot(models.Model):
     inner = models.CharField(max_length=60, blank=True)
     level = models.CharField(max_length=60, blank=True)
     bed = models.ForeignKey(Bed, null=True, blank=True, on_delete=models.PROTECT, related_name="plots")
+    environment = models.CharField(max_length=60, blank=True)  # where a sheet says it stands; else what its bed is
     place = models.PositiveIntegerField()
     row = models.PositiveIntegerField()
     col = models.PositiveIntegerField()

@@ -23,6 +23,7 @@ MOST_BLOCKS = 20
 MOST_SQUARE = 16
 MOST_LEVELS = 12
 MOST_PLOTS = 4000
+MOST_CHECKS = 9
 
 
 @dataclass(frozen=True)
@@ -156,8 +157,7 @@ def _check_design(plan: TrialPlan, folded: list[str]) -> None:
         raise Refused(f"A Latin square holds 3 to {MOST_SQUARE} entries: it takes as many rows and columns.", "design")
     if plan.design in TWO_FACTORS:
         _check_levels(plan)
-    if plan.design == Trial.Design.AUGMENTED:
-        _check_repeated(plan, folded)
+    _check_repeated(plan, folded)
     size = Wanted(plan.design, tuple(plan.entries), plan.blocks, levels=tuple(plan.levels)).plots
     if size > MOST_PLOTS:
         raise Refused(f"That makes {size} plots; one trial holds {MOST_PLOTS} at most.", "blocks")
@@ -175,6 +175,12 @@ def _check_repeated(plan: TrialPlan, folded: list[str]) -> None:
     repeated = {plan.check.casefold(), *(name.casefold() for name in plan.repeated)}
     if not repeated <= set(folded):
         raise Refused("The further checks have to be among the entries.", "repeated")
+    if len(repeated) > MOST_CHECKS:
+        raise Refused(f"That makes {len(repeated)} checks; {MOST_CHECKS} at most can be held together.", "repeated")
+    if len(repeated) > 1 and len(repeated) == len(set(folded)):
+        raise Refused("No entry is left to set against these checks.", "repeated")
+    if plan.design != Trial.Design.AUGMENTED:
+        return
     if len(repeated) < 2:
         raise Refused("Augmented blocks are judged by their checks: name at least one besides the check.", "repeated")
     if len(folded) - len(repeated) < plan.blocks:

@@ -131,7 +131,7 @@ def _put_in(trial: Trial, plan: TrialPlan, seed: int | None = None) -> None:
             code=code,
             cultivar=cultivar_named(plan.crop, name),
             is_check=name.casefold() == plan.check.casefold(),
-            repeated=name.casefold() in repeated,
+            repeated=name.casefold() in repeated and name.casefold() != plan.check.casefold(),
         )
     add_criteria(trial, plan.criteria)
     trial.more_beds.set(plan.more_beds)

@@ -105,7 +105,7 @@ def _line(
                 chance_of_failing(criterion, result.mean, comparison),
             )
         )
-    if entry.is_check:
+    if entry.any_check:
         return BoardLine(entry, name, tuple(figures), None, (), None)
     suggestion = held_by(suggest(evidence), [b.said for b in besides if b.holds])
     reasons = tuple(reason_in_words(r, criteria) for r in suggestion.reasons)

@@ -20,8 +20,8 @@ def give_verdict(entry: Entry, verdict: str, reason: str, suggested: str, by: Us
     """Keep a person's verdict on an entry. Raises Refused when it goes against the suggestion without a reason."""
     if verdict not in list(Verdict):
         raise Refused("Choose recommend, retest or drop.", "verdict")
-    if entry.is_check:
-        raise Refused("The check is what the others are measured by; it gets no verdict.", "verdict")
+    if entry.any_check:
+        raise Refused("A check is what the others are measured by; it gets no verdict.", "verdict")
     if verdict != suggested and not reason.strip():
         raise Refused(f"The figures suggest {suggested}. Say why you decide otherwise.", "reason")
     if len(reason) > 300:
@@ -57,7 +57,7 @@ def _lines(board: Board) -> list[dict[str, object]]:
         {
             "code": line.entry.code,
             "name": line.entry.cultivar.name,
-            "check": line.entry.is_check,
+            "check": line.entry.any_check,
             "verdict": line.verdict,
             "suggested": line.suggestion.verdict.value if line.suggestion else "",
             "reasons": list(line.reasons),

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import combinations
 
 import numpy as np
 
 from trialcore.analyses.entries import EntryComparison
+from trialcore.inference.checks import AgainstChecks, against_checks
 from trialcore.inference.comparisons import Difference, all_pairs, differences_of, holm_adjusted
 from trialcore.inference.letters import letter_display
 
@@ -33,6 +35,28 @@ def pairs_of(found: EntryComparison) -> tuple[Difference, ...]:
         figures = (np.array([c.estimate]), np.array([c.se_kr]), float(c.df_kr), np.array([pair.p_family]))
         made += differences_of([pair.a, pair.b], first, second, *figures)
     return tuple(made)
+
+
+def checks_of(found: EntryComparison, checks: Sequence[str]) -> AgainstChecks | None:
+    """Every entry against each of several checks, held together, where all share one covariance of their means: by least squares,
+    or with blocks at random. None elsewhere, and where a check has no mean.
+
+    Raises KeyError for a check that is no entry, ValueError as `against_checks`.
+    """
+    if found.two is not None or found.generalised is not None or found.dates is not None:
+        return None
+    recovered = found.incomplete.recovered if found.incomplete else None
+    if recovered is None:
+        return against_checks(found.analysis, checks)
+    names = recovered.names
+    if any(c not in names for c in checks):
+        return None
+    base = np.array([names.index(c) for c in dict.fromkeys(checks)], dtype=np.int64)
+    others = np.array([i for i in range(len(names)) if i not in base], dtype=np.int64)
+    rows = recovered.rows
+    level, v = rows @ recovered.fit.beta, rows @ recovered.fit.adjusted @ rows.T
+    df = float(recovered.fit.contrasts(rows[others] - rows[base[0]]).df_kr.mean())
+    return AgainstChecks(names, base, others, level, v, df) if len(others) else None
 
 
 def groups_of(found: EntryComparison, sign: int = 1) -> dict[str, str]:

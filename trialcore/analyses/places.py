@@ -218,6 +218,19 @@ def analyse_places(entry: Labels, value: Sequence[float | None], environment: La
     )
 
 
+def interaction_of(
+    entry: Labels, value: Sequence[float | None], environment: Labels, rep: Labels | None = None
+) -> JointTest | None:
+    """Whether differences between entries depend on the environment, blocks fixed: quick, by least squares. None where too few
+    plots have a value to tell."""
+    seen = [i for i, v in enumerate(value) if v is not None]
+    if len({environment[i] for i in seen}) < 2:
+        return None
+    y = np.array([value[i] for i in seen], dtype=float)
+    blocks = [f"{environment[i]}\t{rep[i]}" for i in seen] if rep is not None else None
+    return _fixed(y, [(environment[i], entry[i]) for i in seen], blocks)[0]
+
+
 def _alone(where: str, entry: Labels, value: Sequence[float | None], environment: Labels, rep: Labels | None) -> BlockAnalysis:
     at = [i for i, w in enumerate(environment) if w == where]
     blocking = {"rep": [rep[i] for i in at]} if rep is not None and len({rep[i] for i in at}) > 1 else {}

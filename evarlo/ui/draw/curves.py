@@ -24,6 +24,7 @@ class Curve:
     is_check: bool = False
     band: Sequence[float] = ()  # half of what its points are held to, each
     key: int = 0  # by which it is pointed at
+    strong: bool = False  # what the drawing is about
 
 
 @dataclass(frozen=True)
@@ -36,14 +37,16 @@ class Below:
     caption: str = ""
 
 
-def curves(drawn: Sequence[Curve], said: str, below: Below, top: float, unit: str, threshold: float | None = None) -> SafeString:
-    """Draw curves that have points, up to `top` in `unit`, `threshold` across them, bands behind."""
+def curves(
+    drawn: Sequence[Curve], said: str, below: Below, top: float, unit: str, threshold: float | None = None, low: float = 0.0
+) -> SafeString:
+    """Draw curves that have points, from `low` up to `top` in `unit`, `threshold` across them, bands behind."""
     bottom_y = max(LOWEST, TOP + APART * len(drawn))  # every name has room beside the ends
     end = WIDTH - 24 - LETTER * min(LONGEST, max(len(x.name) for x in drawn))
-    across, up = Scale(below.low, below.high, LEFT, end), Scale(0, top, bottom_y, TOP)
+    across, up = Scale(below.low, below.high, LEFT, end), Scale(low, top, bottom_y, TOP)
     ticks = up.ticks(4)
     step = ticks[1] - ticks[0] if len(ticks) > 1 else 1
-    levels = ((LEFT, f"{up(t):.1f}", end, LEFT - 7, f"{up(t) + 4:.1f}", f"{tick_text(t, step)} {unit}") for t in ticks)
+    levels = ((LEFT, f"{up(t):.1f}", end, LEFT - 7, f"{up(t) + 4:.1f}", f"{tick_text(t, step)} {unit}") for t in ticks if t >= low)
     bottom = [(f"{across(at):.1f}", bottom_y + 16, text) for at, text in below.marks]
     if below.caption:
         bottom.append((f"{(LEFT + end) / 2:.1f}", bottom_y + FOOT - 4, below.caption))
@@ -66,7 +69,7 @@ def _line(curve: Curve, across: Scale, up: Scale) -> SafeString:
     points = [(f"{across(d):.1f}", f"{up(v):.1f}") for d, v in curve.points]
     path = "M" + "L".join(f"{x} {y}" for x, y in points)
     dots = format_html_join("", '<circle cx="{}" cy="{}" r="3"/>', points)
-    kind = "check" if curve.is_check else "other"
+    kind = "check" if curve.is_check else "strong" if curve.strong else "other"
     return format_html('<g class="{}" data-entry="{}"><path d="{}"/>{}</g>', kind, curve.key or "", path, dots)
 
 
@@ -91,7 +94,7 @@ def _names(drawn: Sequence[Curve], up: Scale, end: float, lowest: float) -> Safe
     placed = (
         (
             f"M{end + 4:.1f} {from_y:.1f}L{end + 16:.1f} {y:.1f}",
-            "check" if curve.is_check else "other",
+            "check" if curve.is_check or curve.strong else "other",
             f"{end + 20:.1f}",
             f"{y + 4:.1f}",
             curve.name if len(curve.name) <= LONGEST else f"{curve.name[: LONGEST - 1]}…",

@@ -1,0 +1,86 @@
+"""Questions that arise in some trials: against every check, the same in every place, and if plots had been alike."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpResponse
+from django.shortcuts import render
+
+from evarlo.compare.alike import Alike, alike, choices
+from evarlo.compare.analysis import Comparison
+from evarlo.compare.checks import every_check
+from evarlo.compare.places import in_places, places_of, slopes
+from evarlo.compare.question_words import (
+    alike_in_words,
+    caused_in_words,
+    checks_in_words,
+    places_in_words,
+    slope_in_words,
+)
+from evarlo.compare.views import compared
+from evarlo.people.permissions import may
+from evarlo.people.requests import PersonRequest
+from evarlo.trials.frame import frame
+from evarlo.trials.models import Trial
+
+
+def framed(request: PersonRequest, trial: Trial, found: Comparison | None) -> dict[str, Any]:
+    """The frame of a page of Compare, the trait that is looked at on the ground."""
+    return frame(request, trial, "compare", layer=found.trait.key if found else "")
+
+
+@may("compare")
+def checks(request: PersonRequest, slug: str) -> HttpResponse:
+    """Every entry against every check of the trial."""
+    trial, traits, found = compared(request, slug)
+    every = every_check(found) if found else None
+    context: dict[str, Any] = {"traits": traits, "c": found, "every": every, "sentence": checks_in_words(found, every)}
+    return render(
+        request, "compare/checks.html", context | frame(request, trial, "compare", layer=found.trait.key if found else "")
+    )
+
+
+@may("compare")
+def places(request: PersonRequest, slug: str) -> HttpResponse:
+    """A trial in several environments: each entry in each, and who changes sides."""
+    trial, traits, found = compared(request, slug)
+    there = in_places(found) if found else None
+    context: dict[str, Any] = {"traits": traits, "c": found, "there": there}
+    context["several"] = bool(found and places_of(trial, [v.plot for v in found.plots]))
+    context["sentence"] = places_in_words(found, there) if found else ""
+    if found and there:
+        means = {(c.entry, c.environment): c.mean.estimate for c in there.worked.cells}
+        crossed = {c.entry for c in there.crossing}
+        context["rows"] = [
+            (
+                r,
+                [(means.get((r.entry.code, w)), there.within.get((r.entry.code, w))) for w in there.places],
+                there.over_all.get(r.entry.code),
+                r.entry.code in crossed,
+            )
+            for r in found.results
+        ]
+        context["drawing"] = slopes(found, there.places, means, crossed, f"{found.trait.name} of each entry by place")
+    return render(
+        request, "compare/places.html", context | frame(request, trial, "compare", layer=found.trait.key if found else "")
+    )
+
+
+@may("compare")
+def if_alike(request: PersonRequest, slug: str) -> HttpResponse:
+    """The comparison with plots made alike in something else that was recorded."""
+    trial, traits, found = compared(request, slug)
+    some = choices(trial, found.trait) if found else []
+    by = next((c for c in some if c.key == request.GET.get("by")), some[0] if some else None)
+    made = alike(found, by) if found and by else None
+    words = {"caused": caused_in_words(made), "slope": slope_in_words(found, made)} if found and isinstance(made, Alike) else {}
+    context: dict[str, Any] = words | {
+        "traits": traits,
+        "c": found,
+        "choices": some,
+        "by": by,
+        "alike": made if isinstance(made, Alike) else None,
+        "sentence": alike_in_words(found, by, made),
+    }
+    return render(request, "compare/alike.html", context | framed(request, trial, found))

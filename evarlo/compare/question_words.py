@@ -1,0 +1,130 @@
+"""The plain sentence of each question that only arises in some trials."""
+
+from __future__ import annotations
+
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString
+
+from evarlo.compare.alike import Alike, AlikeRow, Choice
+from evarlo.compare.analysis import Comparison
+from evarlo.compare.checks import EveryCheck
+from evarlo.compare.places import PlacesFound
+from evarlo.compare.words import MAYBE, SURE, figure, listed
+from evarlo.ui.templatetags.ui import p_value
+from evarlo.ui.words import fixed, number_word
+
+MOST_NAMED = 5
+
+
+def _named(names: list[str]) -> SafeString:
+    shown = [format_html("<strong>{}</strong>", n) for n in names[:MOST_NAMED]]
+    return listed([*shown, *([format_html("{} more", len(names) - MOST_NAMED)] if len(names) > MOST_NAMED else [])])
+
+
+def checks_in_words(found: Comparison | None, every: EveryCheck | None) -> SafeString:
+    """Who stands above all checks, and who above some."""
+    if found is None or every is None:
+        return SafeString("This trial has one check, or too little is known of the others to set entries against them.")
+    checks = number_word(len(every.checks)).lower() if len(every.checks) != 2 else "both"
+    what = f"{'all ' if len(every.checks) > 2 else ''}{checks} checks"
+    above, below = ([r.result.name for r in every.rows if r.all_of_them == side] for side in (1, -1))
+    some = [r.result.name for r in every.rows if r.all_of_them == 0 and any(c and c.side == 1 for c in r.cells)]
+    said = []
+    if above:
+        said.append(format_html("{} {} above {}.", _named(above), "is" if len(above) == 1 else "are", what))
+    else:
+        said.append(format_html("No entry is surely above {}.", what))
+    if some:
+        said.append(format_html("{} {} one of them, not all.", _named(some), "beats" if len(some) == 1 else "beat"))
+    if below:
+        said.append(format_html("{} {} below {}.", _named(below), "is" if len(below) == 1 else "are", what))
+    return format_html_join(" ", "{}", ((s,) for s in said))
+
+
+def places_in_words(found: Comparison, there: PlacesFound | None) -> SafeString:
+    """Whether entries keep their side of the check from place to place."""
+    if there is None:
+        return SafeString("This trial stands in one place, or too few plots have a value in the others.")
+    names = {r.entry.code: r.name for r in found.results}
+    if there.crossing:
+        first = there.crossing[0]
+        ends = [(w, there.within[first.entry, w].difference.estimate) for w in first.where]
+        better, worse = sorted(ends, key=lambda end: -found.sign * end[1])
+        said = format_html(
+            "<strong>{}</strong> is better than {} in {} ({}) and worse in {} ({}): over all this cancels out.",
+            names[first.entry],
+            found.check_name,
+            better[0],
+            _signed(better[1], found),
+            worse[0],
+            _signed(worse[1], found),
+        )
+        more = list(dict.fromkeys(names[c.entry] for c in there.crossing if c.entry != first.entry))
+        if more:
+            said = format_html("{} So {} {}.", said, "does" if len(more) == 1 else "do", _named(more))
+        return said
+    depends = there.depends
+    if depends is None:
+        return SafeString("Too few entries stand everywhere to tell whether they keep their order.")
+    if depends.p < SURE:
+        return format_html(
+            "Entries answer differently to the place (p {}), though none surely changes sides against {}: read them by place.",
+            p_value(depends.p),
+            found.check_name or "the check",
+        )
+    if depends.p < MAYBE:
+        return format_html("Entries may answer differently to the place (p {}); another season would tell.", p_value(depends.p))
+    return format_html(
+        "Nothing shows that entries answer differently to the place (p {}): they can be read over all.", p_value(depends.p)
+    )
+
+
+def _signed(value: float, found: Comparison) -> str:
+    return f"{'+' if value > 0 else '−'}{figure(abs(value), found)}"
+
+
+def alike_in_words(found: Comparison | None, by: Choice | None, made: Alike | str | None) -> SafeString:
+    """What making plots alike would change, and whether it may be done."""
+    if found is None or by is None or made is None:
+        return SafeString("Nothing else was recorded of these plots that they could be made alike in.")
+    if isinstance(made, str):
+        return format_html("Plots cannot be made alike in {}: {}", by.name.lower(), f"{made[0].lower()}{made[1:]}")
+    name = by.name.lower()
+    if not made.tells:
+        return format_html(
+            "Plots with more of {} do not surely have more or less of {} (p {}): making them alike adds only noise.",
+            name,
+            found.trait.name.lower(),
+            p_value(made.worked.slope_p),
+        )
+    gain = made.worked.efficiency or 1.0
+    worth = format_html(" It is worth {} % more plots.", f"{100 * (gain - 1):.0f}") if gain > 1.05 else SafeString("")
+    if not made.changed:
+        return format_html("With {} alike every entry stands as it does.{}", name, worth)
+    changes = [_changed(r) for r in made.changed[:MOST_NAMED]]
+    return format_html("With {} alike {}.{}", name, listed(changes), worth)
+
+
+def _changed(row: AlikeRow) -> SafeString:
+    words = {1: "ahead of the check", 0: "no longer apart from it", -1: "behind the check"}
+    return format_html("<strong>{}</strong> would be {}", row.name, words[row.stands])
+
+
+def caused_in_words(made: Alike) -> str:
+    """Why making alike may be wrong."""
+    p = made.worked.entries_differ_p
+    return (
+        f"The entries themselves differ in {made.by.name.lower()} (p {p_value(p)}). Where that comes from the cultivar, as a weak "
+        "stand from weak seed or a late yield from a late plant, making plots alike takes away a part of what the entry is. Go by "
+        "it only where the difference came from outside: sowing, slugs, a washed-out row."
+    )
+
+
+def slope_in_words(found: Comparison, made: Alike) -> str:
+    """The slope with its error."""
+    w = made.worked
+    unit = found.trait.shown_unit
+    per = "each day" if made.by.unit == "days" else "each unit"
+    return f"{'+' if w.slope > 0 else '−'}{fixed(abs(w.slope), 3)} ± {fixed(w.slope_se, 3)} {unit} for {per} more".replace(
+        "  ", " "
+    )
