@@ -102,6 +102,7 @@ bench: .venv/dev
 bench-exactness: .venv/dev
 	@$(RUN) -m bench.exactness
 	@$(RUN) -m bench.kinds
+	@$(RUN) -m bench.honest
 
 clean:
 	@rm -rf .venv build *.egg-info .mypy_cache .ruff_cache .hypothesis staticfiles

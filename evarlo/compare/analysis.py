@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import floor, log10
+from typing import TYPE_CHECKING
 
 from evarlo.catalogue.models import Trait
 from evarlo.trials.models import Cause, Entry, Exclusion, Plot, Trial
@@ -16,6 +17,9 @@ from trialcore.analyses.choice import Kind
 from trialcore.analyses.entries import EntryComparison, compare_entries
 from trialcore.inference.comparisons import AgainstCheck, Difference, Guard, chance_above
 from trialcore.inference.distributions import t_quantile
+
+if TYPE_CHECKING:
+    from evarlo.compare.honest import Honest
 
 NO_RECORD = "no record"
 DESIGNS: dict[str, str] = {
@@ -63,7 +67,9 @@ class EntryResult:
     difference: Difference | None
     half: float | None
     percent: float | None
-    chance: float | None
+    flat: float | None  # the chance that it is better, as if nothing but its own plots were known
+    chance: float | None  # the same, allowing for the best of many looking better than it is
+    kept: float | None = None  # of its lead, turned so that more is better: what it is expected to keep
 
     @property
     def word(self) -> str:
@@ -82,7 +88,7 @@ class EntryResult:
         """1 when it is ahead of the check beyond luck, -1 behind, 0 when it could be luck; by the chosen guard."""
         if self.difference is None or self.half is None or abs(self.difference.estimate) < self.half:
             return 0
-        return 1 if (self.chance or 0) > 0.5 else -1
+        return 1 if (self.flat or 0) > 0.5 else -1
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,6 +108,7 @@ class Comparison:
     band: float | None  # a difference from the check below this could be luck
     band_percent: float | None
     plain: bool = False  # the plain model was asked for
+    honest: Honest | None = None  # what leads are expected to last, over all entries and seasons
     otherwise: tuple[tuple[str, str], ...] = ()  # what the plain model would say of each entry of which it says something else
 
     @property
@@ -324,9 +331,10 @@ def _result(
 ) -> EntryResult:
     percent = 100 * mean.lsmean / base if mean.lsmean is not None and base is not None and base > 0 else None
     if d is None:
-        return EntryResult(entry, name, mean, None, None, percent, None)
+        return EntryResult(entry, name, mean, None, None, percent, None, None)
     critical = t_quantile(0.975, d.df) if family is None else family
-    return EntryResult(entry, name, mean, d, critical * d.se, percent, chance_above(sign * d.estimate, d.se, d.df))
+    flat = chance_above(sign * d.estimate, d.se, d.df)
+    return EntryResult(entry, name, mean, d, critical * d.se, percent, flat, flat)
 
 
 def typical_error(worked: EntryComparison) -> float | None:

@@ -18,9 +18,10 @@ from evarlo.compare.analysis import (
     within_scale,
     worked_out,
 )
+from evarlo.compare.honest import honestly
 from evarlo.nursery.queries import sown_on
-from evarlo.trials.models import Criterion, Entry, Plot, Trial
-from evarlo.trials.queries import entry_names, plots_of, readings_of
+from evarlo.trials.models import Entry, Plot, Trial
+from evarlo.trials.queries import criteria_of, entry_names, plots_of, readings_of
 from evarlo.trials.registry import registry
 from evarlo.walks.stages import windows
 from trialcore.inference.comparisons import Guard, sed_of_differences
@@ -30,7 +31,7 @@ def compare(trial: Trial, trait: Trait, user: Any, guard: Guard = "each", plain:
     """Analyse one trait of a trial and set every entry against the check, or a further one by its code, the best first."""
     plots = plots_of(trial)
     check = next((p.entry for p in plots if p.entry.any_check and p.entry.code == against), None)
-    return compare_plots(trial, trait, plots, entry_names(trial, user), guard, plain, check)
+    return honestly(compare_plots(trial, trait, plots, entry_names(trial, user), guard, plain, check))
 
 
 def guard_of(trial: Trial) -> Guard:
@@ -128,5 +129,4 @@ def said_of(trial: Trial) -> list[str]:
 
 def direction_of(trial: Trial, trait: Trait) -> int:
     """+1 when higher is better in this trial, -1 when lower is."""
-    criterion = Criterion.objects.filter(trial=trial, trait=trait).first()
-    return criterion.sign if criterion else trait.sign
+    return next((c.sign for c in criteria_of(trial) if c.trait_id == trait.pk), trait.sign)

@@ -17,7 +17,10 @@ from evarlo.compare.question_words import (
     checks_in_words,
     places_in_words,
     slope_in_words,
+    together_in_words,
+    turn_in_words,
 )
+from evarlo.compare.together import together
 from evarlo.compare.views import compared
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -65,6 +68,54 @@ def places(request: PersonRequest, slug: str) -> HttpResponse:
     return render(
         request, "compare/places.html", context | frame(request, trial, "compare", layer=found.trait.key if found else "")
     )
+
+
+@may("compare")
+def all_together(request: PersonRequest, slug: str) -> HttpResponse:
+    """All criteria weighed together; weights are moved in the browser, or sent where it runs no scripts."""
+    trial, traits, found = compared(request, slug)
+    sent = {name[2:]: weight_in(str(request.GET[name])) for name in request.GET if name.startswith("w-")}
+    wanted = {key: weight for key, weight in sent.items() if weight is not None}
+    made = together(trial, request.user, wanted)
+    context: dict[str, Any] = {"traits": traits, "c": found, "all": made, "sentence": together_in_words(made)}
+    if made:
+        turn = {t.trait: t for t in made.turns}
+        context |= {
+            "leader": made.results[made.order[0]].name,
+            "leads": float(made.standing.best[made.order[0]]),
+            "weights": [
+                (c, w, max(5, round(2 * max(w, c.weight))), turn_in_words(turn.get(c.trait.key)))
+                for c, w in zip(made.criteria, made.weights, strict=True)
+            ],
+            "widest": max(1.0, float(abs(made.index).max())),
+            "rows": [
+                {
+                    "place": i,
+                    "result": made.results[i],
+                    "index": float(made.index[i]),
+                    "bar": max(0.0, float(made.index[i])),
+                    "above": made.standing.above[i],
+                    "best": float(made.standing.best[i]),
+                    "three": float(made.standing.three[i]),
+                    "meets": float(made.meets[i]),
+                }
+                for i in made.order
+            ],
+            "sent": made.for_the_browser(),
+        }
+    return render(request, "compare/together.html", context | framed(request, trial, found))
+
+
+MOST_WEIGHT = 100.0
+
+
+def weight_in(text: str) -> float | None:
+    """A weight that was sent; None for what is none."""
+    try:
+        weight = float(text)
+    except ValueError:
+        return None
+    return weight if 0 <= weight <= MOST_WEIGHT else None
 
 
 @may("compare")

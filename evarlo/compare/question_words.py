@@ -9,9 +9,11 @@ from evarlo.compare.alike import Alike, AlikeRow, Choice
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.checks import EveryCheck
 from evarlo.compare.places import PlacesFound
+from evarlo.compare.together import Together
 from evarlo.compare.words import MAYBE, SURE, figure, listed
 from evarlo.ui.templatetags.ui import p_value
 from evarlo.ui.words import fixed, number_word
+from trialcore.inference.joint import Turn
 
 MOST_NAMED = 5
 
@@ -128,3 +130,21 @@ def slope_in_words(found: Comparison, made: Alike) -> str:
     return f"{'+' if w.slope > 0 else '−'}{fixed(abs(w.slope), 3)} ± {fixed(w.slope_se, 3)} {unit} for {per} more".replace(
         "  ", " "
     )
+
+
+def together_in_words(made: Together | None) -> SafeString:
+    """How near the others are, and the nearest weight that would change who leads."""
+    if made is None:
+        return SafeString("No criterion has figures of two entries and the check yet, so there is nothing to weigh.")
+    if not made.turns:
+        return SafeString("No single weight changes who leads.")
+    turn = made.turns[0]
+    name = next(c.trait.name for c in made.criteria if c.trait.key == turn.trait)
+    now = next(w for c, w in zip(made.criteria, made.weights, strict=True) if c.trait.key == turn.trait)
+    said = "<strong>{}</strong> would lead if {} weighed {} instead of {}."
+    return format_html(said, turn.winner, name.lower(), fixed(turn.weight, 1), fixed(now, 1))
+
+
+def turn_in_words(turn: Turn | None) -> str:
+    """The weight of one criterion at which another entry would lead."""
+    return f"At {fixed(turn.weight, 1)} {turn.winner} would lead." if turn else "No weight of it changes who leads."

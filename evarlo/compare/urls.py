@@ -11,6 +11,7 @@ urlpatterns = [
     path("compare/heads/", pair_views.heads, name="heads"),
     path("compare/claims/", pair_views.claims, name="claims"),
     path("compare/checks/", question_views.checks, name="checks"),
+    path("compare/together/", question_views.all_together, name="together"),
     path("compare/places/", question_views.places, name="places"),
     path("compare/alike/", question_views.if_alike, name="alike"),
     path("compare/fit/", pair_views.fit, name="fit"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import sqrt
 from typing import Any
 from urllib.parse import urlencode
 
@@ -19,6 +20,7 @@ from evarlo.compare.words import (
     elsewhere_in_words,
     first_where_in_words,
     flow_in_words,
+    honest_in_words,
     levels_in_words,
     misled_in_words,
     model_in_words,
@@ -84,6 +86,7 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
             "misled": [misled_in_words(s, found) for s in found.misled],
             "bars": bars_in_words(found),
             "why": why_in_words(found),
+            "honest": honest_in_words(found),
             "two": second_factor(found),
             "marks": marks_of(trial),
             "said": said_of(trial),
@@ -131,6 +134,9 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
         plain_blocks = None if found.worked.two else block_figures(found.analysis, found.check_code)
         context |= {"figures": plain_blocks, **_recovered(found), "two": second_factor(found)}
         context["model"] = model_in_words(found)
+        if found.honest:
+            fitted = found.honest.worked
+            context |= {"spread": sqrt(fitted.entry_variance), "lead_se": sqrt(fitted.check_lead_variance)}
         context["by_kind"] = versus_figures(found.versus) if found.by_kind and found.versus else None
         context["anova"] = (
             [(source_in_words(row["source"]), row) for row in plain_blocks["anova_sequential"]] if plain_blocks else []

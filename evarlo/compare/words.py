@@ -55,6 +55,30 @@ def misled_in_words(result: EntryResult, comparison: Comparison) -> SafeString:
     return format_html(said, result.name, figure(raw, comparison), better, fixed(adjusted, comparison.digits))
 
 
+def honest_in_words(comparison: Comparison) -> SafeString:
+    """What the leader is expected to keep of its lead, and what the chances allow for."""
+    if comparison.honest is None:
+        return SafeString("")
+    leaders = [r for r in comparison.results if r.kept is not None and r.difference is not None]
+    if not leaders:
+        return SafeString("")
+    top, before = leaders[0], comparison.honest.seasons
+    measured, kept = comparison.sign * (top.difference.estimate if top.difference else 0.0), top.kept or 0.0
+    history = (
+        format_html(" {} of the check {} in it.", _seasons(len(before)), "is" if len(before) == 1 else "are") if before else ""
+    )
+    if measured <= 0:
+        return format_html("Chances allow for the best of many looking better than it is.{}", history)
+    said = "The best of {} looks better than it is: of the {} measured, {} is expected to keep {}.{}"
+    shown = (figure(abs(v), comparison) if v > 0 else "nothing" for v in (measured, kept))
+    lead, left = shown
+    return format_html(said, number_word(len(leaders)).lower(), lead, top.name, left, history)
+
+
+def _seasons(n: int) -> str:
+    return "One earlier season" if n == 1 else f"{number_word(n)} earlier seasons"
+
+
 def bars_in_words(comparison: Comparison) -> str:
     """What the bars of the chart are, and what the shaded band is held to."""
     guard = ", each comparison held to 5 % on its own"
@@ -62,7 +86,11 @@ def bars_in_words(comparison: Comparison) -> str:
         guard = f", all {len(comparison.versus.differences)} comparisons together held to 5 % (Dunnett)"
     shaded = "Each entry is tested by itself" if comparison.by_kind else "Shaded: where a difference from the check could be luck"
     cut = ", within what can be" if comparison.cut else ""
-    return f"Thick bar: one standard error of the mean. Thin: 95 %{cut}. {shaded}{guard}."
+    chance = (
+        " The chance that it is better takes the check to be rather better than an average new entry, until figures say otherwise;"
+        " flat it takes each entry by itself."
+    )
+    return f"Thick bar: one standard error of the mean. Thin: 95 %{cut}. {shaded}{guard}.{chance if comparison.honest else ''}"
 
 
 def why_in_words(comparison: Comparison) -> SafeString:
@@ -232,7 +260,7 @@ def sentence(comparison: Comparison) -> SafeString:
         return _nothing_to_set(comparison)
     others = [s for s in comparison.results if s.difference is not None and not s.entry.any_check]
     winners, losers = ([s for s in others if s.beats == side] for side in (1, -1))
-    ahead = [s for s in others if s.beats == 0 and (s.chance or 0) > 0.5]
+    ahead = [s for s in others if s.beats == 0 and (s.flat or 0) > 0.5]
     opening = format_html("{}{}", _winners(winners, comparison), _losers(losers))
     return format_html("{} {}", opening, _luck(ahead, winners, comparison))
 

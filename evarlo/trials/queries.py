@@ -16,7 +16,7 @@ from evarlo.grounds.weather import frost_of
 from evarlo.people.permissions import allowed
 from evarlo.trials.drafting import DraftPlot, faults_in
 from evarlo.trials.laying import conditions_of
-from evarlo.trials.models import Deed, Entry, Exclusion, Plot, Trial
+from evarlo.trials.models import Criterion, Deed, Entry, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Readings, registry
 from trialcore.layouts.neighbours import Fault
 from trialcore.reckoning.frost import Frost
@@ -124,13 +124,18 @@ def readings_of(trial: Trial, trait: Trait) -> Readings:
     return trial.once(f"readings {trait.pk}", found)
 
 
+def criteria_of(trial: Trial) -> list[Criterion]:
+    """By what a trial decides, the leading one first."""
+    return trial.once("criteria", lambda: list(trial.criteria.select_related("trait")))
+
+
 def traits_with_records(trial: Trial) -> list[Trait]:
     """The trial's criteria first, then every further trait that has a record."""
     return trial.once("traits", lambda: _traits_with_records(trial))
 
 
 def _traits_with_records(trial: Trial) -> list[Trait]:
-    traits = {c.trait_id: c.trait for c in trial.criteria.select_related("trait")}
+    traits = {c.trait_id: c.trait for c in criteria_of(trial)}
     for trait in recorded_traits(trial).values():
         traits.setdefault(trait.pk, trait)
     return list(traits.values())

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from evarlo.catalogue.models import Trait
     from evarlo.people.models import User
     from evarlo.trials.models import Plot, Trial
+    from trialcore.inference.shrunken import SeasonMeans
 
 
 @dataclass(frozen=True)
@@ -77,6 +78,14 @@ class Due:
     url: str
 
 
+@dataclass(frozen=True)
+class Earlier:
+    """A season that was signed: its trial in words, and its means by cultivar."""
+
+    words: str
+    season: SeasonMeans
+
+
 Readings = dict[int, Reading]  # by plot id
 
 
@@ -91,7 +100,8 @@ class Registry:
     picked from each plot (by id) of some trials (by id); `holds` the plots (by id) that nobody enters or picks at a moment;
     `warm_up` what a person should practise before scoring a trait, empty for nothing; `eyes` how well people (by id) score what
     is known for a trait, in words; `reached` the day on which a trait came so far in the first plot, or in half of them; `care`
-    the kinds of care in words, and `cared` the last day of each in some trials."""
+    the kinds of care in words, and `cared` the last day of each in some trials; `earlier` what signed seasons before a trial say of
+    a trait against its check (a cultivar by id)."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     fills: list[Callable[[Trial, Trait], Readings]] = field(default_factory=list)
@@ -110,6 +120,7 @@ class Registry:
     weighed: list[Callable[[Sequence[int]], dict[int, tuple[date, float]]]] = field(default_factory=list)
     reached: Callable[[Trial, Trait, float | None, bool], date | None] | None = None
     care: dict[str, str] = field(default_factory=dict)
+    earlier: Callable[[Trial, Trait, int], Sequence[Earlier]] | None = None
     cared: Callable[[Sequence[int]], dict[tuple[int, str], date]] | None = None
     holds: Callable[[Trial, datetime], dict[int, Held]] | None = None
     warm_up: Callable[[User, Trait, datetime], str] | None = None

@@ -10,3 +10,4 @@ class VerdictsConfig(AppConfig):
 
         registry.spans.append(queries.spans)
         registry.past_cv.append(queries.past_cv)
+        registry.earlier = queries.earlier

@@ -6,17 +6,19 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
+from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare_plots, guard_of
 from evarlo.nursery.audit import Difference, besides_of
 from evarlo.people.permissions import allowed
 from evarlo.trials.models import Criterion, Entry, Trial
 from evarlo.trials.queries import entry_names, plots_of
-from evarlo.trials.registry import Span
+from evarlo.trials.registry import Earlier, Span
 from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.words import reason_in_words
 from trialcore.analyses.blocks import EntryMean
 from trialcore.inference.comparisons import chance_above
+from trialcore.inference.shrunken import SeasonMeans
 from trialcore.inference.verdict import Evidence, Suggestion, Verdict, held_by, suggest
 
 WEIGHTS = ("g", "kg", "kg/m²")
@@ -94,7 +96,7 @@ def _line(
         result = next(s for s in comparison.results if s.entry.pk == entry.pk)
         d = result.difference
         better = criterion.sign * d.estimate if d else None
-        figures.append(CriterionFigure(criterion, result.mean.lsmean, better, result.chance, comparison.digits, result.word))
+        figures.append(CriterionFigure(criterion, result.mean.lsmean, better, result.flat, comparison.digits, result.word))
         evidence.append(
             Evidence(
                 criterion.trait.name,
@@ -149,6 +151,42 @@ def spans(trial: Trial) -> list[Span]:
     """The phase Decide ends with the last signature."""
     signed = trial.boards.last()
     return [Span("decide", signed.at.date() - timedelta(days=7), signed.at.date())] if signed else []
+
+
+def earlier(trial: Trial, trait: Trait, check: int) -> list[Earlier]:
+    """What the newest signed board of each season before this trial says of a trait, where the same cultivar was the check."""
+    boards = (
+        SignedBoard.objects.filter(trial__crop=trial.crop_id, trial__season__lt=trial.season)
+        .order_by("at", "id")
+        .values_list("trial__name", "trial__season", "trial_id", "lines", "figures")
+    )
+    newest = {pk: (f"{name} {season}", lines, figures) for name, season, pk, lines, figures in boards}
+    found = [(words, _season(lines, figures, trait.key, check)) for words, lines, figures in newest.values()]
+    return [Earlier(words, season) for words, season in found if season]
+
+
+def _season(lines: list[dict[str, Any]], figures: list[dict[str, Any]], key: str, check: int) -> SeasonMeans | None:
+    """The season of one trait of a signed board; None where it was signed without what that takes, or against another check."""
+    at = next((i for i, f in enumerate(figures) if f.get("key") == key), None)
+    if at is None or not figures[at].get("df_of_check"):
+        return None
+    sign = figures[at]["sign"]
+    told = [x for x in lines if x.get("variances") and x["means"][at] is not None and x["variances"][at]]
+    base = next((x for x in told if x["check"] and x["cultivar"] == check), None)
+    others = [x for x in told if not x["check"]]
+    if base is None or not others:
+        return None
+    plots = figures[at]["n"] / max(1, len(told))
+    variances = [x["variances"][at] for x in others]
+    return SeasonMeans(
+        tuple(str(x["cultivar"]) for x in others),
+        tuple(sign * x["means"][at] for x in others),
+        tuple(variances),
+        sign * base["means"][at],
+        base["variances"][at],
+        sorted(variances)[len(variances) // 2] * plots,
+        figures[at]["df_of_check"],
+    )
 
 
 def past_cv() -> dict[int, list[float]]:

@@ -12,6 +12,7 @@ from evarlo.trials.services import mark_decided, open_names
 from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.queries import Board, board_of, stands_on
+from trialcore.inference.shrunken import variances_of
 from trialcore.inference.verdict import Verdict
 
 
@@ -53,6 +54,8 @@ def sign_board(trial: Trial, by: User) -> SignedBoard:
 
 
 def _lines(board: Board) -> list[dict[str, object]]:
+    """What each entry stood on; the error variance of its own mean is kept so that later seasons can go on from it."""
+    variances = [variances_of(c.worked) for c in board.comparisons]
     return [
         {
             "code": line.entry.code,
@@ -63,7 +66,9 @@ def _lines(board: Board) -> list[dict[str, object]]:
             "reasons": list(line.reasons),
             "besides": [d.said for d in line.besides],
             "own_reason": line.opinion.reason if line.opinion else "",
+            "cultivar": line.entry.cultivar_id,
             "means": [f.mean for f in line.figures],
+            "variances": [own.get(line.entry.code) for own in variances],
             "chances": [f.chance for f in line.figures],
             "digits": [f.digits for f in line.figures],
         }
@@ -75,6 +80,9 @@ def _figures(board: Board) -> list[dict[str, object]]:
     return [
         {
             "trait": c.trait.name,
+            "key": c.trait.key,
+            "sign": c.sign,
+            "df_of_check": c.versus.df if c.versus else None,
             "unit": c.trait.shown_unit,
             "mse": c.analysis.mse,
             "df": c.analysis.df_error,

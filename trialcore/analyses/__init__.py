@@ -4,6 +4,7 @@ In this room:
 
     choice                       design and kind of record to analysis: the one place that decides
     entries                      how entries compare in one trial, whatever its design
+    evidence                     a comparison in the shape in which several traits are weighed against each other
     pairs                        every pair of entries of a comparison, and the letters that say who could not be told apart
     linear, mixed                least squares on labelled terms; variance components by REML
     mixed_means                  means and differences that a mixed model gives, in the shape of a plain analysis

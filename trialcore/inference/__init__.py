@@ -5,11 +5,13 @@ In this room:
     distributions   tail probabilities: t, F, the studentized range, the largest of several |t|
     comparisons     differences from the check, all pairs, what a difference is worth
     checks          entries against several checks at once, and who stands above all of them
+    shrunken        what a lead is expected to keep, and the chance that it is truly one, over seasons and all entries
     letters         letters beside means: entries that share one could not be told apart
     power           what difference a trial can tell apart, before it is sown
     diagnostics     whether a plain model fits its plots, and what stands out
     outliers        whether a value that was just typed is one to ask about again
     index           several traits together, must-haves, the chance of being best
+    joint           joint draws of several traits, and how entries stand by weights
     verdict         recommend, retest or drop, in one season
     seasons         the same over several seasons, and how often such a rule is wrong
 """

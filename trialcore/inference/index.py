@@ -9,25 +9,9 @@ import numpy as np
 
 from trialcore.analyses.linear import Floats
 from trialcore.analyses.printing import table
+from trialcore.inference.joint import TraitEvidence, draws_of, passes
 
 DRAWS = 20_000
-
-
-@dataclass(frozen=True, eq=False)
-class TraitEvidence:
-    """What the trial says of one trait. `means` (entries) with their `covariance` (entries × entries, in squared units) on
-    `df` degrees of freedom. `direction` is +1 when more is better, −1 when less is. One unit of the index is `matters`
-    (the smallest difference that matters) times 1 / `weight`. `least` and `most` are must-haves, in the trait's unit."""
-
-    name: str
-    means: Floats
-    covariance: Floats
-    df: float
-    direction: int = 1
-    weight: float = 1.0
-    matters: float = 1.0
-    least: float | None = None
-    most: float | None = None
 
 
 @dataclass(frozen=True)
@@ -87,25 +71,17 @@ def weigh(
         raise ValueError("every trait needs one mean for each entry and their covariance")
     if check is not None and check not in entries:
         raise ValueError(f"“{check}” is not among the entries")
-    mixing = _root(np.eye(t) if correlation is None else np.asarray(correlation, dtype=float), t)
-    rng = np.random.default_rng(seed)
-    luck = np.einsum("ts,dsk->dtk", mixing, rng.standard_normal((draws, t, k)))
+    true = draws_of(traits, correlation, seed, draws)
     base = list(entries).index(check) if check is not None else None
     scores = np.zeros((draws, k))
     fit = np.ones((draws, k), dtype=bool)
     expected = np.zeros(k)
     for i, trait in enumerate(traits):
-        values, vectors = np.linalg.eigh(trait.covariance)
-        root = vectors * np.sqrt(np.clip(values, 0, None))
-        widening = np.sqrt(trait.df / rng.chisquare(trait.df, size=draws))
-        true = trait.means + widening[:, None] * (luck[:, i, :] @ root.T)
         unit = trait.direction * trait.weight / trait.matters
-        scores += unit * (true - (true[:, [base]] if base is not None else true.mean(axis=1, keepdims=True)))
-        expected += unit * (trait.means - (trait.means[base] if base is not None else trait.means.mean()))
-        if trait.least is not None:
-            fit &= true >= trait.least
-        if trait.most is not None:
-            fit &= true <= trait.most
+        drawn, shown = true[:, i, :], trait.shown
+        scores += unit * (drawn - (drawn[:, [base]] if base is not None else drawn.mean(axis=1, keepdims=True)))
+        expected += unit * (shown - (shown[base] if base is not None else shown.mean()))
+        fit &= passes(trait, drawn)
     allowed = np.where(fit, scores, -np.inf)
     best = allowed.max(axis=1)
     some = np.isfinite(best)
@@ -130,33 +106,3 @@ def weigh(
         for j, name in enumerate(entries)
     )
     return Index(ranked, draws)
-
-
-def _root(correlation: Floats, traits: int) -> Floats:
-    if (
-        correlation.shape != (traits, traits)
-        or not np.allclose(correlation, correlation.T)
-        or not np.allclose(correlation.diagonal(), 1)
-    ):
-        raise ValueError("the correlations of the traits must be a symmetric table with ones on its diagonal")
-    values, vectors = np.linalg.eigh(correlation)
-    if values[0] < -1e-8:
-        raise ValueError("these correlations cannot hold together")
-    return np.asarray(vectors * np.sqrt(np.clip(values, 0, None)))
-
-
-def residual_correlation(residuals: Floats) -> Floats:
-    """Correlation of the traits' plot residuals (plots × traits, NaN where there is none), pair by pair, moved to the
-    nearest table that can hold together (negative eigenvalues cut off)."""
-    t = residuals.shape[1]
-    table = np.eye(t)
-    for i in range(t):
-        for j in range(i):
-            both = np.isfinite(residuals[:, i]) & np.isfinite(residuals[:, j])
-            a, b = residuals[both, i], residuals[both, j]
-            if len(a) > 2 and a.std() > 0 and b.std() > 0:
-                table[i, j] = table[j, i] = float(np.corrcoef(a, b)[0, 1])
-    values, vectors = np.linalg.eigh(table)
-    whole = (vectors * np.clip(values, 0, None)) @ vectors.T
-    scale = np.sqrt(np.diag(whole))
-    return np.asarray(whole / np.outer(scale, scale))

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from trialcore.analyses.paired import analyse_paired_strips, sign_test
 from trialcore.inference.comparisons import as_good_as, chance_above
-from trialcore.inference.index import TraitEvidence, residual_correlation, weigh
+from trialcore.inference.index import weigh
+from trialcore.inference.joint import TraitEvidence, residual_correlation
 from trialcore.inference.letters import letter_display
 from trialcore.inference.power import chance_any_found, chance_found, precision, replicates_needed, smallest_found
 from trialcore.inference.seasons import SeasonResult, SeasonRule, pool, rule_error_rates, seasons_needed, suggest_over_seasons

@@ -7,10 +7,11 @@ from typing import Any
 from django import template
 from django.urls import reverse
 
-from evarlo.compare.analysis import Comparison
+from evarlo.compare.analysis import Comparison, EntryResult
 from evarlo.compare.places import places_of
 from evarlo.trials.models import Trial
-from evarlo.trials.queries import plots_of
+from evarlo.trials.queries import criteria_of, plots_of
+from evarlo.ui.templatetags.ui import signed
 
 register = template.Library()
 
@@ -20,11 +21,18 @@ QUESTIONS: tuple[tuple[str, str, bool], ...] = (
     ("checks", "Every check?", True),
     ("pairs", "Who differs?", True),
     ("heads", "Head to head", False),
+    ("together", "All criteria together?", False),
     ("places", "The same everywhere?", True),
     ("alike", "If stands were alike?", True),
     ("claims", "Claims hold?", False),
     ("fit", "Model fits?", True),
 )
+
+
+@register.filter
+def kept(result: EntryResult, found: Comparison) -> str:
+    """What an entry is expected to keep of its difference, in the direction in which it was measured."""
+    return "" if result.kept is None else signed(found.sign * result.kept, found.digits)
 
 
 @register.inclusion_tag("compare/questions.html")
@@ -33,6 +41,7 @@ def questions(trial: Trial, found: Comparison | None, asked: str) -> dict[str, A
     plots = plots_of(trial)
     arises = {
         "checks": sum(e.any_check for e in {p.entry_id: p.entry for p in plots}.values()) > 1,
+        "together": len(criteria_of(trial)) > 1,
         "places": bool(places_of(trial, plots)),
     }
     chosen = f"?trait={found.trait.key}" if found else ""

@@ -123,9 +123,9 @@ def chance(value: float | None) -> str:
     """A chance in percent that never claims to be certain."""
     if value is None:
         return "–"
-    if value > 0.995:
+    if value >= 0.995:
         return ">99%"
-    return "<1%" if value < 0.005 else f"{100 * value:.0f}%"
+    return "<1%" if value <= 0.005 else f"{int(100 * value + 0.5)}%"
 
 
 @register.filter

@@ -132,7 +132,8 @@ def _index(given: argparse.Namespace) -> int:
     import numpy as np
 
     from trialcore.analyses.blocks import analyse_blocks
-    from trialcore.inference.index import TraitEvidence, weigh
+    from trialcore.inference.index import weigh
+    from trialcore.inference.joint import TraitEvidence
 
     def evidence(wanted: str) -> tuple[list[str], TraitEvidence]:
         name, matters, weight = _trait_wanted(wanted)

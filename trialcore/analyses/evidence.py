@@ -1,0 +1,65 @@
+"""What a comparison says of one trait, in the shape in which several traits are weighed against each other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from trialcore.analyses.entries import EntryComparison
+from trialcore.analyses.linear import Floats
+from trialcore.inference.joint import Link, TraitEvidence
+from trialcore.inference.shrunken import own_variances, variances_of
+
+
+def evidence_of(
+    found: EntryComparison,
+    entries: Sequence[str],
+    name: str,
+    direction: int,
+    matters: float,
+    weight: float = 1.0,
+    least: float | None = None,
+    most: float | None = None,
+) -> TraitEvidence | None:
+    """The means of `entries` with their joint covariance, on the scale on which the model has them; None where one of them has no
+    mean or there is no error to judge by."""
+    told = _means(found, entries)
+    if told is None:
+        return None
+    means, covariance, df, link = told
+    plots = {m.entry: m.n for m in found.means}
+    own = own_variances(covariance) if len(entries) > 2 else np.diag(covariance)
+    plot = float(np.median([max(0.0, d) * max(1, plots.get(e, 1)) for e, d in zip(entries, own, strict=True)]))
+    return TraitEvidence(name, means, covariance, df, direction, weight, matters, least, most, link, plot)
+
+
+def _means(found: EntryComparison, entries: Sequence[str]) -> tuple[Floats, Floats, float, Link] | None:
+    if found.generalised is not None:
+        fit = found.generalised.penalised or found.generalised.fitted
+        if fit is None or any(e not in fit.entries for e in entries):
+            return None
+        at = [fit.entries.index(e) for e in entries]
+        v = fit.covariance[np.ix_(at, at)] * max(1.0, found.generalised.dispersion)
+        link: Link = "logit" if fit.family == "binomial" else "log"
+        return np.asarray(fit.beta[at]), v, float(max(1, found.generalised.df)), link
+    level = {m.entry: m.lsmean for m in found.means if m.lsmean is not None}
+    if any(e not in level for e in entries):
+        return None
+    means = np.array([level[e] for e in entries], dtype=float)
+    if found.dates is not None:
+        names = [m.entry for m in found.dates.means]
+        at = [names.index(e) for e in entries]
+        return means, found.dates.covariance[np.ix_(at, at)], float(max(1, found.dates.df)), "identity"
+    df = found.versus.df if found.versus else float(found.analysis.df_error)
+    recovered = found.incomplete.recovered if found.incomplete else None
+    if recovered is not None:
+        rows = recovered.rows[[recovered.names.index(e) for e in entries]]
+        return means, rows @ recovered.fit.adjusted @ rows.T, df, "identity"
+    if found.two is not None:
+        own = variances_of(found)
+        return (means, np.diag([own[e] for e in entries]), df, "identity") if all(e in own for e in entries) else None
+    if not found.analysis.mse or df < 1:
+        return None
+    at = [found.analysis.index(e) for e in entries]
+    return means, found.analysis.mse * found.analysis.covariance[np.ix_(at, at)], df, "identity"
