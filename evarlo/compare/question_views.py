@@ -16,10 +16,12 @@ from evarlo.compare.question_words import (
     caused_in_words,
     checks_in_words,
     places_in_words,
+    running_in_words,
     slope_in_words,
     together_in_words,
     turn_in_words,
 )
+from evarlo.compare.running import Running, maps, running, takes_long
 from evarlo.compare.together import together
 from evarlo.compare.views import compared
 from evarlo.people.permissions import may
@@ -116,6 +118,31 @@ def weight_in(text: str) -> float | None:
     except ValueError:
         return None
     return weight if 0 <= weight <= MOST_WEIGHT else None
+
+
+@may("compare")
+def ground(request: PersonRequest, slug: str) -> HttpResponse:
+    """Maps of the ground, and the comparison without it; of a long trial the figures come after the page."""
+    trial, traits, found = compared(request, slug)
+    part = request.GET.get("part") == "ground"
+    context: dict[str, Any] = {"traits": traits, "c": found, "sentence": running_in_words(None, "")}
+    if found and takes_long(found) and not part:
+        context["later"] = takes_long(found)
+    elif found:
+        made = running(found)
+        context["sentence"] = running_in_words(found, made)
+        if isinstance(made, Running):
+            smooth = made.worked.surface
+            context |= {
+                "running": made,
+                "maps": maps(found, made, request.user),
+                "sed_blocks": float(made.worked.blocks.sed().mean()),
+                "sed_without": float(made.worked.neighbours.sed().mean()),
+                "sed_surface": float(smooth.sed().mean()) if smooth else None,
+            }
+    if part and request.htmx:
+        return render(request, "compare/ground.html#part", context)
+    return render(request, "compare/ground.html", context | framed(request, trial, found))
 
 
 @may("compare")

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from django.utils.html import format_html, format_html_join
+from django.utils.html import escape, format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from evarlo.compare.alike import Alike, AlikeRow, Choice
+from evarlo.compare.alike import Alike, Choice
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.checks import EveryCheck
 from evarlo.compare.places import PlacesFound
+from evarlo.compare.running import Running
 from evarlo.compare.together import Together
 from evarlo.compare.words import MAYBE, SURE, figure, listed
 from evarlo.ui.templatetags.ui import p_value
@@ -103,13 +104,18 @@ def alike_in_words(found: Comparison | None, by: Choice | None, made: Alike | st
     worth = format_html(" It is worth {} % more plots.", f"{100 * (gain - 1):.0f}") if gain > 1.05 else SafeString("")
     if not made.changed:
         return format_html("With {} alike every entry stands as it does.{}", name, worth)
-    changes = [_changed(r) for r in made.changed[:MOST_NAMED]]
-    return format_html("With {} alike {}.{}", name, listed(changes), worth)
+    return format_html("With {} alike {}.{}", name, _changes([(r.name, r.stands) for r in made.changed]), worth)
 
 
-def _changed(row: AlikeRow) -> SafeString:
-    words = {1: "ahead of the check", 0: "no longer apart from it", -1: "behind the check"}
-    return format_html("<strong>{}</strong> would be {}", row.name, words[row.stands])
+def _changes(changed: list[tuple[str, int]]) -> SafeString:
+    """Who would stand otherwise, those who would stand alike together."""
+    words = ((1, "ahead of the check"), (0, "no longer apart from it"), (-1, "behind it"))
+    said = []
+    for stands, how in words:
+        names = [name for name, to in changed if to == stands]
+        if names:
+            said.append(format_html("{} would be {}", _named(names), how))
+    return format_html_join("; ", "{}", ((part,) for part in said))
 
 
 def caused_in_words(made: Alike) -> str:
@@ -148,3 +154,34 @@ def together_in_words(made: Together | None) -> SafeString:
 def turn_in_words(turn: Turn | None) -> str:
     """The weight of one criterion at which another entry would lead."""
     return f"At {fixed(turn.weight, 1)} {turn.winner} would lead." if turn else "No weight of it changes who leads."
+
+
+HALVES = ("", "half a", "one", "one and a half", "two", "two and a half", "three", "three and a half", "four")
+MOST_TIMES = 4.25
+
+
+def running_in_words(found: Comparison | None, made: Running | str) -> SafeString:
+    """Whether the ground is to be taken out, what that is worth, and whom it moves."""
+    if found is None:
+        return SafeString("No trait has a record yet.")
+    if isinstance(made, str):
+        return SafeString(escape(made))
+    if not made.worked.runs:
+        said = "The ground need not be taken out: blocks describe it {} as correlated neighbours do; more would only add noise."
+        return format_html(said, "nearly as well" if made.worked.gap > 0 else "as well")
+    moved = [r for r in made.rows if r.by_blocks[3] != r.without[3]]
+    said = format_html("The ground runs: neighbouring plots are alike. Taking that out is worth {}.", _worth(made))
+    if not moved:
+        return format_html("{} Every entry stands as it does by its blocks.", said)
+    return format_html("{} {}.", said, _changes([(r.result.name, r.without[3]) for r in moved]))
+
+
+def _worth(made: Running) -> str:
+    """Blocks in halves, as one would plan them; or times as many, where it is many."""
+    more = made.more_blocks
+    halves = round(2 * more)
+    if halves < 1:
+        return "less than half a block"
+    if made.worked.worth > MOST_TIMES or halves >= len(HALVES):
+        return f"{made.worked.worth:.1f} times as many blocks"
+    return f"{HALVES[halves]} more {'block' if halves <= 2 else 'blocks'}"

@@ -113,7 +113,8 @@ def make_trial(sheet: Sheet, wanted: Wanted, by: User, today: date) -> Trial:
         sheet = Sheet.objects.select_for_update().get(pk=sheet.pk)
         if sheet.trial_id:
             raise Refused("A trial was made from this sheet already.")
-        trial = take_in_trial(wanted.name, wanted.crop, wanted.season, _design(read), max(1, len(read.reps)), by)
+        blocks = max(1, len(read.reps))
+        trial = take_in_trial(wanted.name, wanted.crop, wanted.season, _design(read), blocks, by, read.has_positions)
         sheet.trial = trial
         sheet.wanted = vars(wanted) | {"crop": wanted.crop.pk, "on": today.isoformat()}
         sheet.save(update_fields=["trial", "wanted"])

@@ -304,20 +304,27 @@ def small_ground(trial: Trial, plots: Sequence[Plot], share: dict[int, float]) -
     return small_plan(tags)
 
 
-def strip(trial: Trial, user: Any, values: Sequence[tuple[str, dict[int, float]]], unit: str) -> list[tuple[str, SafeString]]:
-    """Small plans of the trial side by side, each under its words and all to one scale: the darker a plot, the more of it. A
-    touched plot is chosen on the ground; one without a value is hatched."""
+def strip(
+    trial: Trial,
+    user: Any,
+    values: Sequence[tuple[str, dict[int, float]]],
+    unit: str,
+    scale: tuple[float, float] | None = None,
+    size: tuple[float, float] = (150.0, 90.0),
+) -> list[tuple[str, SafeString]]:
+    """Small plans of the trial side by side, each under its words and all to one scale, from nought if not said: the darker a plot,
+    the more of it. A touched plot is chosen on the ground; one without a value is hatched."""
     names, plots = entry_names(trial, user), plots_of(trial)
-    top = max((v for _, some in values for v in some.values()), default=0.0)
+    low, top = scale or (0.0, max((v for _, some in values for v in some.values()), default=0.0))
     drawn, plain = [], [(p.pk, _tag(trial, p, names)) for p in plots]
     for words, some in values:
         tags = []
         for pk, tag in plain:
             value = some.get(pk)
-            shade = None if value is None else shade_of(value, 0.0, top or 1.0)
+            shade = None if value is None else shade_of(value, low, top or 1.0)
             amount = "no value" if value is None else f"{value:.2f} {unit}"
             tags.append(replace(tag, said=f"{tag.said}: {amount}", shade=shade, hatched=value is None))
-        drawn.append((words, small_plan(tags, 150.0, 90.0)))
+        drawn.append((words, small_plan(tags, *size)))
     return drawn
 
 

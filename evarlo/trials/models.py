@@ -74,6 +74,7 @@ class Trial(models.Model):
     plant_on = models.DateField(null=True, blank=True)
     pick_on = models.DateField(null=True, blank=True)
     family_guard = models.BooleanField(default=False)  # all comparisons with the check are held to 5 % together, not each
+    placed = models.BooleanField(default=True)  # where its plots stood is known; a sheet without rows and columns does not say
     arriving = models.BooleanField(default=False)  # a long sheet is being brought in piece by piece: nobody sees the trial yet
     decided_at = models.DateTimeField(null=True, blank=True)  # when verdicts were last signed
     made_by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")

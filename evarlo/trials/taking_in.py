@@ -37,7 +37,7 @@ class FinishedPlot:
 
 
 @transaction.atomic
-def take_in_trial(name: str, crop: Crop, season: str, design: str, blocks: int, by: User) -> Trial:
+def take_in_trial(name: str, crop: Crop, season: str, design: str, blocks: int, by: User, placed: bool = True) -> Trial:
     """A trial that was grown already, to be filled with its entries, plots and values; nobody sees it before it is `arrived`.
     Nothing about it is blind or open."""
     now = timezone.now()
@@ -51,6 +51,7 @@ def take_in_trial(name: str, crop: Crop, season: str, design: str, blocks: int, 
         blocks=blocks,
         blind=False,
         arriving=True,
+        placed=placed,
         layout_fixed_at=now,
         made_by=by,
         made_at=now,

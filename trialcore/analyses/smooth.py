@@ -42,7 +42,7 @@ def fit_surface(y: Floats, x: Floats, along: Floats, across: Floats, knots: int 
     penalties = [np.kron(sx, np.eye(sizes[1])), np.kron(np.eye(sizes[0]), sy)]
     q, _ = np.linalg.qr(tensor.sum(axis=0)[:, None], mode="complete")
     centred, z = tensor @ q[:, 1:], q[:, 1:]
-    problem = _Problem.of(y, np.hstack([x, centred]), [z.T @ s @ z for s in penalties], x.shape[1])
+    problem = _Problem.of(y, x, centred, [z.T @ s @ z for s in penalties])
     if problem.spare < 2:
         raise ValueError("there are too few values for a surface")
     return problem.solve()
@@ -70,66 +70,90 @@ def _margin(places: Floats, k: int) -> tuple[Floats, Floats]:
 
 @dataclass(frozen=True, eq=False)
 class _Problem:
-    """Penalised least squares with two penalties on the columns after the first `fixed`."""
+    """Penalised least squares with two penalties on the columns of the surface, the fixed part absorbed: what is searched for does
+    not grow with the number of entries or plots. `x` and `z` are the columns of both parts, `inside` the inverse of x'x, `along`
+    that times x'z; `zz` and `zy` are the cross-products of what is left of z and y beside x."""
 
     y: Floats
     x: Floats
-    xx: Floats
-    xy: Floats
-    fixed: int
+    z: Floats
+    inside: Floats
+    along: Floats
+    zz: Floats
+    zy: Floats
+    yy: float
+    log_fixed: float
     penalties: tuple[Floats, Floats]
     ranged: tuple[Floats, Floats]
     unpenalised: int
 
     @staticmethod
-    def of(y: Floats, x: Floats, own: list[Floats], fixed: int) -> _Problem:
+    def of(y: Floats, x: Floats, z: Floats, own: list[Floats]) -> _Problem:
         values, vectors = np.linalg.eigh(own[0] + own[1])
         basis = vectors[:, values > 1e-9 * values[-1]]
-        wide = []
-        for s in own:
-            padded = np.zeros((x.shape[1], x.shape[1]))
-            padded[fixed:, fixed:] = s
-            wide.append(padded)
         ranged = (basis.T @ own[0] @ basis, basis.T @ own[1] @ basis)
-        return _Problem(y, x, x.T @ x, x.T @ y, fixed, (wide[0], wide[1]), ranged, x.shape[1] - basis.shape[1])
+        xx, xz, xy = x.T @ x, x.T @ z, x.T @ y
+        root = np.linalg.cholesky(xx)
+        half = np.linalg.inv(root)
+        inside = half.T @ half
+        along = inside @ xz
+        return _Problem(
+            y,
+            x,
+            z,
+            inside,
+            along,
+            z.T @ z - xz.T @ along,
+            z.T @ y - along.T @ xy,
+            float(y @ y - xy @ inside @ xy),
+            2 * float(np.log(np.diag(root)).sum()),
+            (own[0], own[1]),
+            ranged,
+            x.shape[1] + z.shape[1] - basis.shape[1],
+        )
 
     @property
     def spare(self) -> int:
         return len(self.y) - self.unpenalised
 
     def at(self, log_smoothing: Floats) -> tuple[float, Floats, Floats, float]:
-        """Negative REML log-likelihood, coefficients, inverse of X'X + S and the error variance."""
+        """Negative REML log-likelihood, coefficients of the surface, inverse of z'z + S beside the fixed part, and the error
+        variance."""
         a, b = np.exp(log_smoothing)
-        whole = self.xx + a * self.penalties[0] + b * self.penalties[1]
-        inverse = np.linalg.inv(whole)
-        beta = inverse @ self.xy
-        residual = self.y - self.x @ beta
-        penalty = float(beta @ (a * self.penalties[0] + b * self.penalties[1]) @ beta)
-        scale = (float(residual @ residual) + penalty) / self.spare
-        log_whole = float(np.linalg.slogdet(whole)[1])
+        root = np.linalg.cholesky(self.zz + a * self.penalties[0] + b * self.penalties[1])
+        half = np.linalg.inv(root)
+        inverse = half.T @ half
+        gamma = inverse @ self.zy
+        scale = (self.yy - float(self.zy @ gamma)) / self.spare
+        log_whole = self.log_fixed + 2 * float(np.log(np.diag(root)).sum())
         log_penalty = float(np.linalg.slogdet(a * self.ranged[0] + b * self.ranged[1])[1])
         score = 0.5 * (self.spare * (1 + np.log(2 * np.pi * scale)) + log_whole - log_penalty)
-        return float(score), beta, inverse, scale
+        return float(score), gamma, inverse, scale
 
     def solve(self) -> Surface:
         from scipy.optimize import minimize
 
+        def cost(at: Floats) -> float:
+            try:
+                return self.at(at)[0]
+            except np.linalg.LinAlgError:
+                return 1e10
+
         coarse = [(float(a), float(b)) for a in (-4, 0, 4, 8, 14) for b in (-4, 0, 4, 8, 14)]
-        starts = sorted(coarse, key=lambda g: self.at(np.array(g))[0])[:2]
-        runs = [
-            minimize(lambda g: self.at(g)[0], s, method="L-BFGS-B", bounds=[(-12, 18)] * 2, options={"ftol": 1e-12}) for s in starts
-        ]
+        starts = sorted(coarse, key=lambda g: cost(np.array(g)))[:2]
+        runs = [minimize(cost, s, method="L-BFGS-B", bounds=[(-12, 18)] * 2, options={"ftol": 1e-12}) for s in starts]
         best = min(runs, key=lambda run: float(run.fun)).x
-        score, beta, inverse, scale = self.at(best)
-        degrees = np.einsum("ij,ji->i", inverse, self.xx)
-        fitted = self.x @ beta
+        score, gamma, inverse, scale = self.at(best)
+        beta = self.inside @ (self.x.T @ self.y) - self.along @ gamma
+        surface = self.z @ gamma
+        squares = inverse @ self.zz @ inverse
         return Surface(
-            beta=beta[: self.fixed],
-            covariance=inverse[: self.fixed, : self.fixed] * scale,
-            frequentist=(inverse @ self.xx @ inverse)[: self.fixed, : self.fixed] * scale,
-            surface=self.x[:, self.fixed :] @ beta[self.fixed :],
-            residuals=self.y - fitted,
-            edf=float(degrees[self.fixed :].sum()),
+            beta=beta,
+            covariance=(self.inside + self.along @ inverse @ self.along.T) * scale,
+            frequentist=(self.inside + self.along @ squares @ self.along.T) * scale,
+            surface=surface,
+            residuals=self.y - self.x @ beta - surface,
+            edf=float(np.sum(inverse * self.zz)),
             scale=scale,
             reml_score=score,
             smoothing=(float(np.exp(best[0])), float(np.exp(best[1]))),

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from trialcore.analyses.blocks import BlockAnalysis, analyse_blocks
+from trialcore.analyses.correlated import fit_correlated
 from trialcore.analyses.linear import Coded, Floats, Labels, levels_of
 from trialcore.analyses.mixed import fit_reml, incidence
 from trialcore.analyses.printing import lined, page, table
@@ -211,103 +212,23 @@ def _surface(name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray, co
     )
 
 
-@dataclass(frozen=True, eq=False)
-class _Profile:
-    """The REML likelihood with the overall variance at its best, and its slope in the other parameters."""
-
-    loglik: float
-    slope: Floats
-    variance: float
-    beta: Floats
-    covariance: Floats
-    weighted: Floats
-
-
 def _neighbours(name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray, cols: np.ndarray, nugget: bool) -> GroundModel:
-    from scipy.optimize import minimize
-
-    apart = np.abs(rows[:, None] - rows), np.abs(cols[:, None] - cols)
-    low, high = [-0.9, -0.9, 1e-8], [0.99995, 0.99995, 1 - 1e-8]
-    free = 3 if nugget else 2
-
-    def at(given: Floats) -> _Profile:
-        return _profile(y, x, apart, given[0], given[1], given[2] if nugget else 0.0)
-
-    def cost(given: Floats) -> tuple[float, Floats]:
-        try:
-            found = at(given)
-        except np.linalg.LinAlgError:
-            return 1e10, np.zeros(free)
-        return -found.loglik, -found.slope[:free]
-
-    tried = [(a, b, c)[:free] for a in (0.3, 0.7, 0.95) for b in (0.3, 0.7, 0.95) for c in (0.2, 0.6)]
-    starts = sorted(dict.fromkeys(tried), key=lambda given: cost(np.array(given))[0])[:2]
-    bounds = list(zip(low[:free], high[:free], strict=True))
-    runs = [minimize(cost, s, jac=True, method="L-BFGS-B", bounds=bounds, options={"ftol": 1e-13, "gtol": 1e-7}) for s in starts]
-    best = min(runs, key=lambda run: float(run.fun)).x
-    found = at(best)
-    share = float(best[2]) if nugget else 0.0
-    spatial = _correlation(apart, best[0], best[1])
-    trend = (1 - share) * spatial @ found.weighted
-    fitted = x @ found.beta
+    found = fit_correlated(y, x, rows, cols, nugget)
+    share = found.share if nugget else 0.0
     parameters = {
-        "rho_row": float(best[0]),
-        "rho_col": float(best[1]),
+        "rho_row": found.rho_row,
+        "rho_col": found.rho_col,
         "var_spatial": found.variance * (1 - share),
         "var_nugget": found.variance * share,
     }
-    residuals = y - fitted - trend
-    fixed = "entry" if x.shape[1] == entries else "entry + rep"
     return GroundModel(
         name,
-        fixed,
+        "entry" if x.shape[1] == entries else "entry + rep",
         parameters,
-        free + 1,
+        4 if nugget else 3,
         found.loglik,
         found.beta[:entries],
         found.covariance[:entries, :entries],
-        trend,
-        residuals,
+        found.trend,
+        y - x @ found.beta - found.trend,
     )
-
-
-def _correlation(apart: tuple[np.ndarray, np.ndarray], rho_row: float, rho_col: float) -> Floats:
-    return _powers(apart[0], rho_row) * _powers(apart[1], rho_col)
-
-
-def _powers(apart: np.ndarray, rho: float) -> Floats:
-    """ρ^d for whole distances d, from a short table."""
-    return np.asarray((float(rho) ** np.arange(apart.max() + 1))[apart])
-
-
-def _profile(y: Floats, x: Floats, apart: tuple[np.ndarray, np.ndarray], rho_row: float, rho_col: float, share: float) -> _Profile:
-    """V = σ² [(1 − share) R + share I], σ² profiled out."""
-    n, p = x.shape
-    r = _correlation(apart, rho_row, rho_col)
-    v = (1 - share) * r
-    v[np.diag_indices(n)] += share
-    root = np.linalg.cholesky(v)
-    half = np.linalg.inv(root)
-    inverse = half.T @ half
-    side = inverse @ x
-    information = x.T @ side
-    phi = np.linalg.inv(information)
-    beta = phi @ (side.T @ y)
-    weighted = inverse @ (y - x @ beta)
-    ypy = float(y @ weighted)
-    variance = ypy / (n - p)
-    log_v = 2 * float(np.log(np.diag(root)).sum())
-    loglik = -0.5 * ((n - p) * (np.log(2 * np.pi * variance) + 1) + log_v + float(np.linalg.slogdet(information)[1]))
-    projector = inverse - side @ phi @ side.T
-    steps = (
-        (1 - share) * _slope(apart[0], rho_row) * _powers(apart[1], rho_col),
-        (1 - share) * _powers(apart[0], rho_row) * _slope(apart[1], rho_col),
-        np.eye(n) - r,
-    )
-    slope = np.array([-0.5 * float((projector * d).sum()) + 0.5 * float(weighted @ d @ weighted) / variance for d in steps])
-    return _Profile(float(loglik), slope, variance, beta, phi * variance, weighted)
-
-
-def _slope(apart: np.ndarray, rho: float) -> Floats:
-    distances = np.arange(apart.max() + 1)
-    return np.asarray((distances * float(rho) ** np.maximum(distances - 1, 0))[apart])

@@ -7,7 +7,10 @@ import numpy as np
 
 from trialcore.analyses.blocks import analyse_blocks
 from trialcore.analyses.censored import fit_censored, turnbull, unbounded
+from trialcore.analyses.correlated import _Likelihood
 from trialcore.analyses.covariance import analyse_covariance
+from trialcore.analyses.ground import judge_ground, one_grid
+from trialcore.analyses.mixed import incidence
 from trialcore.analyses.ordinal import analyse_ordinal
 from trialcore.analyses.places import analyse_places
 from trialcore.inference.checks import against_checks
@@ -160,3 +163,64 @@ class Dates(TestCase):
         masses, _ = turnbull([0, 1, 2], [2, 3, 4])
         self.assertEqual([(m.start, m.end) for m in masses], [(1, 2), (2, 3)])
         self.assertAlmostEqual(masses[0].mass, 0.5, places=6)
+
+
+def uneven(
+    rows: int, cols: int, entries: int, rho: float, seed: int
+) -> tuple[list[str], list[float], list[int], list[int], list[str]]:
+    """Plots on a ground whose neighbours are alike by `rho`, entries one standard deviation apart, half of one of luck."""
+    rng = np.random.default_rng(seed)
+    near = [np.linalg.cholesky(rho ** np.abs(np.subtract.outer(range(n), range(n)))) for n in (rows, cols)]
+    ground = (near[0] @ rng.normal(size=(rows, cols)) @ near[1].T).ravel()
+    n = rows * cols
+    which = rng.permutation(np.tile(np.arange(entries), n // entries))
+    y = ground + rng.normal(size=entries)[which] + 0.5 * rng.normal(size=n)
+    r, c = (a.ravel().tolist() for a in np.meshgrid(range(rows), range(cols), indexing="ij"))
+    return [f"E{i:02d}" for i in which], y.tolist(), r, c, [str(x // 3) for x in c]
+
+
+class TheGround(TestCase):
+    def test_the_banded_likelihood_is_the_dense_one_with_plots_lost(self) -> None:
+        entry, y, row, col, _ = uneven(9, 6, 9, 0.7, 2)
+        kept = [i for i in range(len(y)) if i not in (3, 17, 40)]
+        x = incidence([entry[i] for i in kept], sorted(set(entry)))
+        values, rows, cols = (np.array([of[i] for i in kept]) for of in (y, row, col))
+        likelihood = _Likelihood(values, x, rows, cols)
+        apart = np.abs(rows[:, None] - rows), np.abs(cols[:, None] - cols)
+        for rho_row, rho_col, share in ((0.5, 0.8, 0.3), (0.9, 0.2, 0.05), (-0.3, 0.6, 0.7), (0.6, 0.7, None)):
+            v = rho_row ** apart[0] * rho_col ** apart[1]
+            v = v if share is None else (1 - share) * v + share * np.eye(len(v))
+            inverse = np.linalg.inv(v)
+            information = x.T @ inverse @ x
+            beta = np.linalg.solve(information, x.T @ inverse @ values)
+            df = len(values) - x.shape[1]
+            variance = float((values - x @ beta) @ inverse @ (values - x @ beta)) / df
+            logs = np.linalg.slogdet(v)[1] + np.linalg.slogdet(information)[1]
+            loglik = -0.5 * (df * (np.log(2 * np.pi * variance) + 1) + logs)
+            found = likelihood.at(rho_row, rho_col, share)
+            self.assertAlmostEqual(found.loglik, float(loglik), places=8)
+            self.assertTrue(np.allclose(found.beta, beta))
+            field = values - x @ beta if share is None else (v - share * np.eye(len(v))) @ inverse @ (values - x @ beta)
+            self.assertTrue(np.allclose(likelihood.trend(found), field))
+
+    def test_ground_that_runs_is_taken_out_and_even_ground_is_not(self) -> None:
+        runs = [judge_ground(e, y, r, c, {"rep": b}) for e, y, r, c, b in (uneven(12, 12, 24, 0.9, s) for s in range(4))]
+        even = [judge_ground(e, y, r, c, {"rep": b}) for e, y, r, c, b in (uneven(12, 12, 24, 0.0, s) for s in range(6))]
+        self.assertEqual([g.runs for g in runs], [True] * 4)
+        self.assertLessEqual(sum(g.runs for g in even), 1)
+        self.assertGreater(min(g.worth for g in runs), 1.2)
+
+    def test_beds_are_laid_side_by_side_with_a_gap(self) -> None:
+        rows, cols = one_grid(["a", "a", "b", "b"], [1, 1, 1, 2], [4, 6, 1, 1])
+        self.assertEqual((rows, cols), ([1, 1, 1, 2], [0, 2, 11, 11]))
+
+    def test_what_cannot_be_judged_is_refused(self) -> None:
+        entry, y, row, col, rep = uneven(4, 3, 6, 0.5, 1)
+        for args, said in (
+            ((entry[:4], y[:4], row[:4], col[:4], {}), "too few"),
+            ((entry, y, [0] * 12, [0] * 12, {}), "same row and column"),
+            ((entry * 2, y * 2, list(range(24)), [0, 90_000] * 12, {}), "too many empty places"),
+            ((entry, y, row, col, {"rep": rep[:3]}), "one element"),
+        ):
+            with self.assertRaisesRegex(ValueError, said):
+                judge_ground(*args)

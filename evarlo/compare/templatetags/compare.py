@@ -23,6 +23,7 @@ QUESTIONS: tuple[tuple[str, str, bool], ...] = (
     ("heads", "Head to head", False),
     ("together", "All criteria together?", False),
     ("places", "The same everywhere?", True),
+    ("ground", "Does the ground run?", True),
     ("alike", "If stands were alike?", True),
     ("claims", "Claims hold?", False),
     ("fit", "Model fits?", True),
