@@ -76,7 +76,7 @@ def running(found: Comparison) -> Running | str:
     entry = columns.pop("entry")
     if "block" in columns and "rep" in columns:
         columns["block"] = [f"{r} / {b}" for r, b in zip(columns["rep"], columns["block"], strict=True)]
-    rows, cols = one_grid([str(p.bed_id) for p in plots], [p.row for p in plots], [p.col for p in plots])
+    rows, cols = one_grid([f"{p.bed_id} {p.environment}" for p in plots], [p.row for p in plots], [p.col for p in plots])
     blocks = tuple((name, tuple(labels)) for name, labels in columns.items())
     values = tuple(v.value for v in found.plots)
     try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from functools import lru_cache
@@ -16,15 +17,16 @@ from evarlo.catalogue.traits import trait_of_column
 from evarlo.exchange.models import Sheet
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
-from evarlo.trials.models import Trial
+from evarlo.trials.models import TWO_FACTORS, Trial
 from evarlo.trials.plan import CriterionPlan
 from evarlo.trials.services import add_criteria
-from evarlo.trials.taking_in import FinishedPlot, arrived, take_in_entries, take_in_plots, take_in_trial
+from evarlo.trials.taking_in import FinishedDesign, FinishedPlot, arrived, take_in_entries, take_in_plots, take_in_trial
 from evarlo.ui.refused import Refused
 from evarlo.ui.uploads import text_of
 from evarlo.ui.words import counted
 from evarlo.walks.models import Observation
 from evarlo.walks.services import Seen, check_seen, keep_many, open_round
+from trialcore.analyses.choice import design_of
 from trialcore.formats.sheet import SheetPlot, TrialSheet, read_trial_sheet
 from trialcore.layouts.bed import Bed, PlotSize
 from trialcore.layouts.paths import serpentine
@@ -55,6 +57,10 @@ class Wanted:
     check: str
     directions: dict[str, str]
     matters: dict[str, float]
+    design: str = ""  # as the columns speak for it, if not said
+    factor: str = ""
+    entries_whole: bool = False
+    further: Sequence[str] = ()
 
 
 @dataclass(frozen=True)
@@ -103,18 +109,12 @@ def make_trial(sheet: Sheet, wanted: Wanted, by: User, today: date) -> Trial:
     Raises Refused when the sheet has problems, was used already, or does not hold the check.
     """
     read = read_of(sheet.text)
-    if read.problems:
-        raise Refused(f"Mend {counted(len(read.problems), 'cell')} first.")
-    if wanted.check not in read.entries:
-        raise Refused("Choose the entry that the others are set against.", "check")
-    if len(read.entries) < 2:
-        raise Refused("A comparison needs at least two entries.", "file")
+    _fits(read, wanted)
     with transaction.atomic():
         sheet = Sheet.objects.select_for_update().get(pk=sheet.pk)
         if sheet.trial_id:
             raise Refused("A trial was made from this sheet already.")
-        blocks = max(1, len(read.reps))
-        trial = take_in_trial(wanted.name, wanted.crop, wanted.season, _design(read), blocks, by, read.has_positions)
+        trial = take_in_trial(wanted.name, wanted.crop, wanted.season, _laid(read, wanted), by)
         sheet.trial = trial
         sheet.wanted = vars(wanted) | {"crop": wanted.crop.pk, "on": today.isoformat()}
         sheet.save(update_fields=["trial", "wanted"])
@@ -127,6 +127,23 @@ def make_trial(sheet: Sheet, wanted: Wanted, by: User, today: date) -> Trial:
             while not bring_next(sheet, by).is_whole:
                 pass
     return trial
+
+
+def _fits(read: TrialSheet, wanted: Wanted) -> None:
+    """Whether what was chosen can be had of a sheet. Raises Refused beside what cannot."""
+    if read.problems:
+        raise Refused(f"Mend {counted(len(read.problems), 'cell')} first.")
+    if wanted.check not in read.entries:
+        raise Refused("Choose the entry that the others are set against.", "check")
+    if len(read.entries) < 2:
+        raise Refused("A comparison needs at least two entries.", "file")
+    strange = [name for name in wanted.further if name not in read.entries]
+    if strange:
+        raise Refused(f"“{strange[0]}” is no entry of the sheet. Expected names of entries, commas between.", "further")
+    if len({wanted.check, *wanted.further}) == len(read.entries):
+        raise Refused("No entry is left to set against these checks.", "further")
+    if wanted.design and wanted.design not in designs_of(read):
+        raise Refused("The columns of this sheet do not hold that design.", "design")
 
 
 def progress_of(sheet: Sheet) -> Progress:
@@ -151,7 +168,9 @@ def bring_next(sheet: Sheet, by: User) -> Progress:
             return Progress(0, 0)
         entries, stood = trial.entries.count(), trial.plots.count()
         if entries < len(read.entries):
-            take_in_entries(trial, list(read.entries)[entries : entries + PIECE], sheet.wanted["check"])
+            take_in_entries(
+                trial, list(read.entries)[entries : entries + PIECE], sheet.wanted["check"], sheet.wanted.get("further", ())
+            )
         elif stood < len(plots):
             take_in_plots(trial, plots[stood : stood + PIECE])
         elif not _bring_values(sheet, read, trial, by):
@@ -195,11 +214,71 @@ def _finish(sheet: Sheet, read: TrialSheet, trial: Trial, by: User) -> None:
     arrived(trial)
 
 
-def _design(read: TrialSheet) -> str:
-    """The design that the columns of a sheet speak for."""
-    if not any(p.rep for p in read.plots):
-        return Trial.Design.NO_BLOCKS
-    return Trial.Design.INCOMPLETE if read.has_inner_blocks else Trial.Design.BLOCKS
+def designs_of(read: TrialSheet) -> list[str]:
+    """The designs that the columns of a sheet can hold, the one they speak for first."""
+    labels, two = read.labels, len(read.levels) > 1
+    held: list[str] = []
+    if two:
+        held += [Trial.Design.SPLIT, Trial.Design.STRIP] if "rep" in labels else []
+        held.append(Trial.Design.FACTORIAL)
+    elif is_square(read):
+        held.append(Trial.Design.LATIN)
+    if read.has_inner_blocks and not two:
+        held.append(Trial.Design.INCOMPLETE)
+    if "rep" in labels:
+        single = has_single_entries(read)
+        held += [Trial.Design.AUGMENTED, Trial.Design.BLOCKS] if single else [Trial.Design.BLOCKS]
+    held.append(Trial.Design.NO_BLOCKS)
+    first = _spoken_for(read) if two else held[0]
+    return [first, *(d for d in held if d != first)]
+
+
+def _spoken_for(read: TrialSheet) -> str:
+    """Of the designs with two factors the one that the columns show."""
+    found = {"split-plot": Trial.Design.SPLIT, "strip-plot": Trial.Design.STRIP}
+    return found.get(design_of(read.labels), Trial.Design.FACTORIAL)
+
+
+def is_square(read: TrialSheet) -> bool:
+    """Whether every entry stands once in every row and every column."""
+    if not read.has_positions or read.environments:
+        return False
+    size = len(read.entries)
+    rows, cols = {p.row for p in read.plots}, {p.col for p in read.plots}
+    cells = {(p.row, p.col): p.entry for p in read.plots}
+    if not len(rows) == len(cols) == size or len(cells) != len(read.plots) or len(cells) != size * size:
+        return False
+    by_row, by_col = {(p.row, p.entry) for p in read.plots}, {(p.col, p.entry) for p in read.plots}
+    return len(by_row) == len(by_col) == size * size
+
+
+def repeated_entries(read: TrialSheet) -> list[str]:
+    """Entries that stand in more than one block, those on most plots first: what an augmented trial is judged by."""
+    reps: dict[str, set[str]] = defaultdict(set)
+    plots: dict[str, int] = defaultdict(int)
+    for p in read.plots:
+        reps[p.entry].add(p.rep)
+        plots[p.entry] += 1
+    return sorted((e for e in reps if len(reps[e]) > 1), key=lambda e: (-plots[e], e))
+
+
+def has_single_entries(read: TrialSheet) -> bool:
+    """Whether many entries stand in one block only, beside some that stand in several."""
+    several = len(repeated_entries(read))
+    return 2 <= several <= len(read.entries) / 2 and len(read.reps) > 1
+
+
+def _laid(read: TrialSheet, wanted: Wanted) -> FinishedDesign:
+    design = wanted.design or designs_of(read)[0]
+    two = design in TWO_FACTORS
+    return FinishedDesign(
+        design,
+        max(1, len(read.reps)),
+        read.has_positions,
+        (wanted.factor or "Second factor") if two else "",
+        read.levels if two else (),
+        wanted.entries_whole and design == Trial.Design.SPLIT,
+    )
 
 
 def _plots(read: TrialSheet) -> list[FinishedPlot]:
@@ -220,14 +299,22 @@ def _plots(read: TrialSheet) -> list[FinishedPlot]:
             y=y,
             length=1.0,
             width=TALL,
+            level=p.level,
+            environment=p.environment,
         )
         for i, (p, (row, col, x, y)) in enumerate(zip(read.plots, spots, strict=True))
     ]
 
 
 def _stood(plots: tuple[SheetPlot, ...]) -> list[tuple[int, int, float, float]]:
-    rows, cols = [p.row or 0 for p in plots], [p.col or 0 for p in plots]
-    return [(r, c, float(c - min(cols)), TALL * (r - min(rows))) for r, c in zip(rows, cols, strict=True)]
+    """Where the sheet says; several places one beside the other."""
+    rows = [p.row or 0 for p in plots]
+    at, start = 0.0, {}
+    for where in dict.fromkeys(p.environment for p in plots):
+        own = [p.col or 0 for p in plots if p.environment == where]
+        start[where] = at - min(own)
+        at += max(own) - min(own) + 2.0
+    return [(r, p.col or 0, start[p.environment] + (p.col or 0), TALL * (r - min(rows))) for r, p in zip(rows, plots, strict=True)]
 
 
 def _side_by_side(read: TrialSheet) -> list[tuple[int, int, float, float]]:

@@ -15,11 +15,23 @@ from django_htmx.http import HttpResponseClientRedirect
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.catalogue.services import crop_on_record
 from evarlo.exchange.models import Sheet
-from evarlo.exchange.services import Wanted, bring_next, keep_sheet, leave, make_trial, matters_proposed, progress_of, read_of
+from evarlo.exchange.services import (
+    Wanted,
+    bring_next,
+    designs_of,
+    keep_sheet,
+    leave,
+    make_trial,
+    matters_proposed,
+    progress_of,
+    read_of,
+    repeated_entries,
+)
 from evarlo.exchange.words import understood_in_words
 from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
+from evarlo.trials.models import Trial
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside
@@ -48,6 +60,25 @@ class MakeTrial(forms.Form):
             choices=[("", "Choose…"), *((e, e) for e in read.entries)],
             error_messages={"required": "Nothing was chosen. Expected the entry the others are set against."},
         )
+        self.designs = designs_of(read)
+        self.fields["design"] = forms.ChoiceField(
+            label="Laid out as", choices=[(d, Trial.Design(d).label) for d in self.designs], required=False
+        )
+        again = repeated_entries(read) if self.designs[0] == Trial.Design.AUGMENTED else []
+        self.fields["further"] = Words(
+            label="Further checks",
+            most=600,
+            required=False,
+            initial=", ".join(again[1:]),
+            widget=forms.TextInput(attrs={"placeholder": "names, commas between"}),
+        )
+        if again:
+            self.fields["check"].initial = again[0]
+        if len(read.levels) > 1:
+            self.fields["factor"] = Words(label="The second factor is", most=40, required=False, initial="Second factor")
+            self.fields["entries_whole"] = forms.BooleanField(
+                label="Entries stand on the whole plots of a split-plot", required=False, initial=_entries_are_whole(read)
+            )
         for i in range(len(self.columns)):
             self.fields[f"direction_{i}"] = forms.ChoiceField(label="Better when", choices=Trait.Direction.choices)
             proposed = matters_proposed(read, self.columns[i])
@@ -63,6 +94,14 @@ class MakeTrial(forms.Form):
 
     def by_column(self, part: str) -> dict[str, Any]:
         return {c: self.cleaned_data[f"{part}_{i}"] for i, c in enumerate(self.columns)}
+
+
+def _entries_are_whole(read: TrialSheet) -> bool:
+    """Whether each whole plot holds one entry, as far as the sheet tells whole plots."""
+    held: dict[tuple[str, str], set[str]] = {}
+    for p in read.plots:
+        held.setdefault((p.rep, p.block), set()).add(p.entry)
+    return read.has_inner_blocks and all(len(entries) == 1 for entries in held.values())
 
 
 @takes_long
@@ -89,7 +128,9 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
         data = form.cleaned_data
         matters = {c: matters_proposed(read, c) if v is None else v for c, v in form.by_column("matters").items()}
         crop = crop_on_record(data["crop"])
-        wanted = Wanted(data["name"], crop, data["season"], data["check"], form.by_column("direction"), matters)
+        further = [name for part in data["further"].split(",") if (name := " ".join(part.split()))]
+        more = (data["design"], data.get("factor", ""), data.get("entries_whole", False), further)
+        wanted = Wanted(data["name"], crop, data["season"], data["check"], form.by_column("direction"), matters, *more)
         try:
             make_trial(sheet, wanted, request.user, timezone.localdate())
         except Refused as refusal:

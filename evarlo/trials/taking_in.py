@@ -34,10 +34,24 @@ class FinishedPlot:
     y: float
     length: float
     width: float
+    level: str = ""
+    environment: str = ""
+
+
+@dataclass(frozen=True)
+class FinishedDesign:
+    """How a trial that was grown elsewhere was laid out, and whether it is known where its plots stood."""
+
+    design: str
+    blocks: int
+    placed: bool = True
+    factor: str = ""
+    levels: Sequence[str] = ()
+    entries_whole: bool = False
 
 
 @transaction.atomic
-def take_in_trial(name: str, crop: Crop, season: str, design: str, blocks: int, by: User, placed: bool = True) -> Trial:
+def take_in_trial(name: str, crop: Crop, season: str, laid: FinishedDesign, by: User) -> Trial:
     """A trial that was grown already, to be filled with its entries, plots and values; nobody sees it before it is `arrived`.
     Nothing about it is blind or open."""
     now = timezone.now()
@@ -47,11 +61,14 @@ def take_in_trial(name: str, crop: Crop, season: str, design: str, blocks: int, 
         crop=crop,
         season=season,
         origin=Trial.Origin.SHEET,
-        design=design,
-        blocks=blocks,
+        design=laid.design,
+        blocks=laid.blocks,
+        factor=laid.factor,
+        levels=list(laid.levels),
+        entries_whole=laid.entries_whole,
         blind=False,
         arriving=True,
-        placed=placed,
+        placed=laid.placed,
         layout_fixed_at=now,
         made_by=by,
         made_at=now,
@@ -59,11 +76,12 @@ def take_in_trial(name: str, crop: Crop, season: str, design: str, blocks: int, 
 
 
 @transaction.atomic
-def take_in_entries(trial: Trial, codes: Sequence[str], check: str) -> None:
+def take_in_entries(trial: Trial, codes: Sequence[str], check: str, further: Sequence[str] = ()) -> None:
     """Entries of a trial that is arriving, each the cultivar of that name."""
     cultivars = cultivars_named(trial.crop, codes)
     Entry.objects.bulk_create(
-        Entry(trial=trial, code=code, cultivar=cultivar, is_check=code == check) for code, cultivar in cultivars.items()
+        Entry(trial=trial, code=code, cultivar=cultivar, is_check=code == check, repeated=code in further and code != check)
+        for code, cultivar in cultivars.items()
     )
 
 

@@ -23,8 +23,12 @@ NAMES = {
     "col": ("col", "column"),
     "entry": ("entry", "cultivar", "variety", "genotype", "treatment"),
     "block": ("block", "incomplete_block"),
+    "factor2": ("factor2", "second_factor", "level"),
+    "environment": ("environment", "env"),
+    "site": ("site", "location"),
+    "season": ("season", "year"),
 }
-OTHER_LABELS = {"site", "season", "environment", "factor2", "year", "location"}
+PLACES = ("environment", "site", "season")  # which together say where and when a plot stood
 
 
 @dataclass(frozen=True)
@@ -40,8 +44,8 @@ class Problem:
 
 @dataclass(frozen=True)
 class SheetPlot:
-    """One plot of the sheet: labels as text, `block` an incomplete block within `rep`; row and column are whole numbers or
-    None."""
+    """One plot of the sheet: labels as text, `block` an incomplete block within `rep`, `level` that of a second factor,
+    `environment` where and when it stood, in a sheet of several places; row and column are whole numbers or None."""
 
     line: int
     plot: str
@@ -50,6 +54,8 @@ class SheetPlot:
     block: str = ""
     row: int | None = None
     col: int | None = None
+    level: str = ""
+    environment: str = ""
 
 
 @dataclass(frozen=True)
@@ -81,6 +87,30 @@ class TrialSheet:
         for p in self.plots:
             inside.setdefault(p.rep, set()).add(p.block)
         return any(len(blocks) > 1 for blocks in inside.values())
+
+    @cached_property
+    def levels(self) -> list[str]:
+        """The levels of the second factor, in the order of people."""
+        return sorted({p.level for p in self.plots if p.level}, key=natural)
+
+    @cached_property
+    def environments(self) -> list[str]:
+        """The places and seasons of a sheet that holds several, in the order of people."""
+        return sorted({p.environment for p in self.plots if p.environment}, key=natural)
+
+    @cached_property
+    def labels(self) -> dict[str, list[str]]:
+        """The columns by which its design is known, one element a plot."""
+        made = {"entry": [p.entry for p in self.plots]}
+        if self.reps and self.reps[0]:
+            made["rep"] = [p.rep for p in self.plots]
+        if self.has_inner_blocks:
+            made["block"] = [f"{p.rep} / {p.block}" for p in self.plots]
+        if self.levels:
+            made["factor2"] = [p.level for p in self.plots]
+        if self.has_positions:
+            made |= {"row": [str(p.row) for p in self.plots], "col": [str(p.col) for p in self.plots]}
+        return made
 
     @cached_property
     def has_positions(self) -> bool:
@@ -223,9 +253,6 @@ def _check_header(header: Sequence[str]) -> list[Problem]:
     if "entry" not in roles:
         found = ", ".join(h for h in header[:8] if h) or "no names"
         problems.append(Problem(1, "entry", found, "a column named entry (or cultivar, variety, genotype, treatment)"))
-    several = "a column of several sites, seasons or a second factor"
-    one = "one trial at one place in one season with one factor; bring in each part as its own sheet"
-    problems += [Problem(1, name, several, one) for name in header if name.casefold() in OTHER_LABELS]
     if len({"row", "col"} & roles.keys()) == 1:
         problems.append(Problem(1, "row, col", "only one of row and col", "both, or neither"))
     return problems
@@ -245,11 +272,18 @@ class _Reading:
         self.notes: list[str] = []
         if "rep" not in self.place and "block" in self.place:
             self.place["rep"] = self.place.pop("block")
-            self.notes.append(f"“{header[self.place['rep']]}” is taken as the complete block.")
-        elif "block" in self.place:
-            self.notes.append(
-                f"“{header[self.place['block']]}” is taken as incomplete blocks within “{header[self.place['rep']]}”."
-            )
+            self.notes.append(f"“{header[self.place['rep']]}” is taken as the block.")
+        self.places = [r for r in PLACES if r in self.place and len({self._cell(row, r) for _, row in rows}) > 1]
+        numbers = [self._cell(row, "plot") for _, row in rows]
+        self.numbered_anew = bool(self.places) and len(set(numbers)) < len(numbers)
+        if self.places:
+            told = " and ".join(f"“{header[self.place[r]]}”" for r in self.places)
+            self.notes.append(f"By {told} the trial stands in several places: blocks are taken as those of each place.")
+        if "factor2" in self.place:
+            self.notes.append(f"“{header[self.place['factor2']]}” is taken as the levels of a second factor.")
+        if "block" in self.place:
+            inner = "whole plots" if "factor2" in self.place else "incomplete blocks"
+            self.notes.append(f"“{header[self.place['block']]}” is taken as {inner} within “{header[self.place['rep']]}”.")
 
     def result(self) -> TrialSheet:
         for line, row in self.rows:
@@ -268,7 +302,8 @@ class _Reading:
         self.problems.append(Problem(line, column, shown, expected))
 
     def _cell(self, row: list[str], role: str) -> str:
-        return row[self.place[role]].strip() if role in self.place else ""
+        at = self.place.get(role)
+        return row[at].strip() if at is not None and at < len(row) else ""
 
     def _plots(self) -> list[SheetPlot]:
         if "plot" not in self.place:
@@ -277,24 +312,34 @@ class _Reading:
             self.notes.append("There is no rep column: the trial is taken as completely randomised, without blocks.")
         plots: list[SheetPlot] = []
         seen: dict[str, int] = {}
-        taken: dict[tuple[int, int], int] = {}
+        taken: dict[tuple[str, int, int], int] = {}
         for order, (line, row) in enumerate(self.rows, start=1):
             plot = self._cell(row, "plot") if "plot" in self.place else str(order)
             rep, entry = self._cell(row, "rep"), self._cell(row, "entry")
-            block = self._cell(row, "block")
-            for role, text in (("plot", plot), ("rep", rep), ("entry", entry), ("block", block)):
+            block, level = self._cell(row, "block"), self._cell(row, "factor2")
+            for role, text in (("plot", plot), ("rep", rep), ("entry", entry), ("block", block), ("factor2", level)):
                 if role in self.place:
                     self._check_label(line, role, text)
+            where = self._where(line, row)
+            if where:  # numbered anew in every place
+                rep, plot = f"{where} {rep}".strip(), f"{where} {plot}" if self.numbered_anew else plot
             if plot and plot in seen:
                 self._bad(line, self.header[self.place["plot"]], plot, f"a plot once; line {seen[plot]} has it already")
             seen.setdefault(plot, line)
             at = self._position(line, row)
-            if at is not None and at in taken:
-                self._bad(line, "row, col", f"{at[0]}, {at[1]}", f"one plot a place; line {taken[at]} stands there")
+            if at is not None and (where, *at) in taken:
+                self._bad(line, "row, col", f"{at[0]}, {at[1]}", f"one plot a place; line {taken[where, *at]} stands there")
             if at is not None:
-                taken.setdefault(at, line)
-            plots.append(SheetPlot(line, plot, rep, entry, block, *(at or (None, None))))
+                taken.setdefault((where, *at), line)
+            row_at, col_at = at or (None, None)
+            plots.append(SheetPlot(line, plot, rep, entry, block, row_at, col_at, level, where))
         return plots
+
+    def _where(self, line: int, row: list[str]) -> str:
+        """Where and when a plot stood, by those columns that tell places apart; empty in a sheet of one place."""
+        for role in self.places:
+            self._check_label(line, role, self._cell(row, role))
+        return " ".join(self._cell(row, role) for role in self.places)
 
     def _check_label(self, line: int, role: str, text: str) -> None:
         name = self.header[self.place[role]]

@@ -59,7 +59,7 @@ class Reading(TestCase):
             ("", ""),
             ("plot,entry,value\n", ""),
             ("plot,rep,value\n1,1,3\n2,1,3", "entry"),
-            ("plot,entry,site,value\n1,A,x,3\n2,B,x,3", "site"),
+            ("plot,entry,site,value\n1,A,x,3\n2,B,,3", "site"),
             ("plot,entry,row,value\n1,A,1,3\n2,B,1,3", "row, col"),
             ("plot,entry,value,value\n1,A,1,3\n2,B,1,3", "value"),
             ("plot,entry\n1,A\n2,B", "value"),
@@ -71,6 +71,28 @@ class Reading(TestCase):
                 self.assertTrue(problems)
                 self.assertEqual(problems[0].column, column)
                 self.assertTrue(problems[0].expected)
+
+    def test_several_places_are_told_apart_and_one_is_passed_over(self) -> None:
+        rows = "\n".join(
+            f"{p},{r},{e},{w},{y},5"
+            for p, r, e, w, y in (
+                (1, 1, "A", "House", 2025),
+                (2, 1, "B", "House", 2025),
+                (1, 1, "A", "Field", 2025),
+                (2, 1, "B", "Field", 2025),
+            )
+        )
+        read = read_trial_sheet(f"plot,rep,entry,site,season,kg\n{rows}")
+        self.assertEqual((read.problems, read.environments), ((), ["Field", "House"]))  # the season is one
+        self.assertEqual([p.rep for p in read.plots], ["House 1", "House 1", "Field 1", "Field 1"])
+        self.assertEqual([p.plot for p in read.plots], ["House 1", "House 2", "Field 1", "Field 2"])
+        self.assertTrue(any("several places" in note for note in read.notes))
+        one = read_trial_sheet("plot,entry,site,value\n1,A,x,3\n2,B,x,3")
+        self.assertEqual((one.problems, one.environments, list(one.values)), ((), [], ["value"]))
+
+    def test_a_second_factor_is_read_as_its_levels(self) -> None:
+        read = read_trial_sheet("plot,rep,entry,factor2,kg\n1,1,A,late,3\n2,1,A,early,4\n3,1,B,late,3\n4,1,B,early,2")
+        self.assertEqual((read.problems, read.levels, list(read.values)), ((), ["early", "late"], ["kg"]))
 
     def test_blocks_within_reps_are_taken_as_incomplete(self) -> None:
         read = read_trial_sheet("plot,rep,block,entry,value\n1,1,1,A,3\n2,1,2,B,4\n")

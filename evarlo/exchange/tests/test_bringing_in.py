@@ -10,6 +10,8 @@ from django.urls import reverse
 
 import trialcore
 from evarlo.catalogue.models import Crop, Cultivar
+from evarlo.compare.places import in_places
+from evarlo.compare.queries import compare
 from evarlo.exchange.models import Sheet
 from evarlo.exchange.services import bring_next
 from evarlo.testing import world
@@ -20,9 +22,8 @@ from trialcore.tests.agreement import disagreements
 DATA = Path(trialcore.__file__).parent / "tests" / "data"
 
 
-class BringingIn(TestCase):
-    def setUp(self) -> None:
-        self.client.force_login(world.person(), backend="django.contrib.auth.backends.ModelBackend")
+class Uploading(TestCase):
+    """What is done with a sheet, from the file to the trial."""
 
     def upload(self, raw: bytes, name: str = "sheet.csv") -> Any:
         return self.client.post(reverse("exchange:bring-in"), {"file": SimpleUploadedFile(name, raw)}, follow=True)
@@ -38,6 +39,11 @@ class BringingIn(TestCase):
             "matters_0": "",
         } | typed
         return self.client.post(reverse("exchange:dry-run", args=[sheet.pk]), given, follow=True)
+
+
+class BringingIn(Uploading):
+    def setUp(self) -> None:
+        self.client.force_login(world.person(), backend="django.contrib.auth.backends.ModelBackend")
 
     def test_published_trials_give_their_published_figures(self) -> None:
         for name in ("rcbd_16x4", "rcbd_16x4_missing", "rcbd_unbalanced_reps", "rcbd_double_check", "crd_unbalanced"):
@@ -174,3 +180,92 @@ class LongSheets(TestCase):
         with mock.patch("evarlo.exchange.services.PIECE", 5):
             self.assertEqual(bring_next(self.sheet, self.by).done, 5)
             self.assertEqual(bring_next(self.sheet, self.by).done, 10)
+
+
+class OtherDesigns(Uploading):
+    """Designs other than blocks come in by their columns and get their own analysis; what was assumed can be set."""
+
+    def brought(self, name: str, **typed: str) -> tuple[Any, Trial]:
+        page = self.upload((DATA / f"{name}.csv").read_bytes(), f"{name}.csv")
+        self.assertContains(page, "Every cell could be read.")
+        made = self.make(name=name, **typed)
+        self.assertContains(made, "How this was worked out")
+        return page, Trial.objects.get(name=name)
+
+    def compared(self, made: Trial) -> Any:
+        return compare(made, next(iter(made.criteria.all())).trait, self.by)
+
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
+
+    def test_latin_squares_are_told_by_their_rows_and_columns(self) -> None:
+        for name in ("latin_6x6", "latin_6x6_missing"):
+            expected = json.loads((DATA / f"{name}.expected.json").read_text())
+            _, made = self.brought(name)
+            self.assertEqual((made.design, made.placed), (Trial.Design.LATIN, True))
+            figures = self.client.get(reverse("compare:figures", args=[made.slug])).json()
+            self.assertEqual(list(disagreements(expected, figures, 1e-3))[:5], [])
+
+    def test_augmented_blocks_have_their_checks_proposed(self) -> None:
+        expected = json.loads((DATA / "augmented_4c40.expected.json").read_text())
+        page, made = self.brought("augmented_4c40", further="V02, V03, V04")
+        self.assertContains(page, 'value="V02, V03, V04"')
+        self.assertEqual(made.design, Trial.Design.AUGMENTED)
+        self.assertEqual([e.code for e in made.entries.all() if e.any_check], ["V01", "V02", "V03", "V04"])
+        found = {r.entry.code: r.mean for r in self.compared(made).results}
+        for m in expected["entry_means"]:
+            self.assertAlmostEqual(found[m["entry"]].lsmean or 0, m["adjusted_mean"], places=6)
+            self.assertAlmostEqual(found[m["entry"]].se or 0, m["se"], places=6)
+        self.assertContains(self.client.get(reverse("compare:checks", args=[made.slug])), "less V04")
+
+    def test_a_split_plot_is_set_where_its_columns_do_not_tell(self) -> None:
+        """The sheet does not say which plots make a whole plot, so a factorial is proposed; set right, each stratum has its own
+        error."""
+        expected = json.loads((DATA / "splitplot_3x4.expected.json").read_text())
+        page, made = self.brought("splitplot_3x4", design="split", factor="Nitrogen", entries_whole="on")
+        self.assertContains(page, "levels of a second factor")
+        self.assertEqual(
+            (made.design, made.factor, made.levels, made.entries_whole), ("split", "Nitrogen", ["N0", "N1", "N2", "N3"], True)
+        )
+        found = {r.entry.code: r for r in self.compared(made).results}
+        versus = {d["a"]: d for d in expected["whole_plot_means"]["pairwise"] if d["b"] == "V03"}
+        self.assertTrue(versus)
+        for m in expected["whole_plot_means"]["table"]:
+            self.assertAlmostEqual(found[m["level"]].mean.lsmean or 0, m["mean"], places=6)
+        pair = next(d for d in expected["whole_plot_means"]["pairwise"] if "V01" in (d["a"], d["b"]))
+        other = pair["b"] if pair["a"] == "V01" else pair["a"]
+        difference = found[other].difference
+        assert difference
+        self.assertAlmostEqual(abs(difference.estimate), abs(pair["estimate"]), places=6)
+        self.assertAlmostEqual(difference.se, pair["se"], places=4)
+        self.assertContains(self.client.get(reverse("compare:compare", args=[made.slug])), "By nitrogen")
+
+    def test_environments_of_one_sheet_are_read_place_by_place(self) -> None:
+        expected = json.loads((DATA / "environments_8x3x3.expected.json").read_text())
+        page, made = self.brought("environments_8x3x3", check="V03")
+        self.assertContains(page, "stands in several places")
+        there = in_places(self.compared(made))
+        assert there
+        self.assertEqual(there.places, ("glass", "open", "tunnel"))
+        for d in expected["simple_effects_vs_check"]:
+            code = d["contrast"].split(" - ")[0]
+            self.assertAlmostEqual(there.within[code, d["environment"]].difference.estimate, d["estimate"], places=6)
+            self.assertAlmostEqual(there.within[code, d["environment"]].difference.se_kr, d["se_kr"], places=5)
+        self.assertContains(self.client.get(reverse("compare:places", args=[made.slug])), "read them by place")
+
+    def test_sites_and_seasons_of_one_sheet_are_places_of_one_trial(self) -> None:
+        _, made = self.brought("met_plots_12x6x3")
+        there = in_places(self.compared(made))
+        assert there
+        self.assertEqual(len(there.places), 6)
+        self.assertEqual(len({p.block for p in made.plots.all()}), 18)
+
+    def test_what_does_not_fit_is_refused_beside_its_field(self) -> None:
+        self.upload((DATA / "rcbd_16x4.csv").read_bytes(), "x.csv")
+        page = self.make(name="X", design="latin")
+        self.assertContains(page, "not one of the available choices", status_code=422)
+        page = self.make(name="X", further="V02, Nobody")
+        self.assertContains(page, "“Nobody” is no entry of the sheet", status_code=422)
+        self.assertContains(page, 'value="V02, Nobody"', status_code=422)
+        self.assertFalse(Trial.objects.filter(name="X").exists())
