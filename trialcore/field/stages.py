@@ -81,8 +81,9 @@ def analyse_stage(
     `after` is the last walk (in days) at which it was not seen, `by` the first at which it was; `by` None means it was not
     seen while the plot was walked, `after` None not looked at before. Both None is a missing plot. The model is normal
     with block and entry fixed and interval-censored values, by maximum likelihood (EM from the means of truncated normals;
-    Dempster, Laird and Rubin 1977, sec. 4.2; standard errors from the observed information, Louis 1982), the variance with
-    error degrees of freedom as its divisor. An entry of which no plot was seen to reach the stage has no mean.
+    Dempster, Laird and Rubin 1977, sec. 4.2; standard errors from the observed information, Louis 1982), the variance
+    with error degrees of freedom as the divisor of what is left of the means. An entry of which no plot was seen to reach the stage
+    has no mean.
 
     Raises ValueError when the lengths differ or `by` does not lie after `after`.
     """
@@ -136,7 +137,7 @@ def _censored_normal(low: Floats, high: Floats, x: Floats, df: int) -> tuple[Flo
     for _ in range(2000):
         mean, spread = _truncated(low, high, x @ beta, float(np.sqrt(variance)))
         new = inverse @ x.T @ mean
-        new_variance = max((float(((mean - x @ new) ** 2).sum()) + float(spread.sum())) / df, 1e-10)
+        new_variance = max(float(((mean - x @ new) ** 2).sum()) / df + float(spread.mean()), 1e-10)
         moved = max(float(np.abs(new - beta).max()), abs(new_variance - variance))
         beta, variance = new, new_variance
         if moved < 1e-9:
