@@ -269,7 +269,7 @@ def worked_out(
     columns = columns_of(trial, plots)
     labels = tuple((name, tuple(column)) for name, column in columns.items())
     design, code = DESIGNS[trial.design], check.code if check else None
-    kind: Kind = "measure" if plain else KINDS[trait.kind]
+    kind: Kind = "plain" if plain else KINDS[trait.kind]
     among, after = tuple(v.among for v in more), tuple(v.after for v in more)
     units, walks = (among if any(among) else None), (after if any(a is not None for a in after) else None)
     return _worked_out(design, kind, labels, tuple(values), code, trial.entries_whole, units, walks)

@@ -21,7 +21,8 @@ class FitCheck:
 
 def fit_check(found: Comparison) -> FitCheck | None:
     """Look at the residuals of the plain model; None where too little is there to judge."""
-    analysis = found.analysis
+    rescaled = found.worked.rescaled
+    analysis = rescaled.found.analysis if rescaled else found.analysis
     if found.worked.two is not None or not len(analysis.residuals):
         return None
     seen = diagnose(analysis.fitted.tolist(), analysis.residuals.tolist(), analysis.df_error)

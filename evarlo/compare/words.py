@@ -215,6 +215,13 @@ def model_in_words(comparison: Comparison) -> str:
             "parts are found by maximum likelihood, dates taken as known to the walks they lie between (Louis 1982 for their "
             "standard errors). The analysis of variance below is the plain model’s, of the days on which the stage was first seen."
         )
+    if comparison.worked.rescaled is not None:
+        return (
+            f"{comparison.worked.choice.model.capitalize()}. That is where plots vary alike: the size of residuals grows with "
+            "the mean on the recorded scale, and the likelihood is clearly higher (Box and Cox). Means are what a plot gives on "
+            "average, brought back with the spread of plots; each difference is tested where plots vary alike. The analysis of "
+            "variance below is the plain model’s."
+        )
     if comparison.by_kind:
         link = "logit" if comparison.worked.choice.errors == "binomial" else "log"
         return (

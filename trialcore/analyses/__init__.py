@@ -15,6 +15,7 @@ In this room:
     ground                       whether the ground runs: blocks against neighbours, and what taking it out is worth
     correlated                   neighbours alike by rows and columns, by a banded factor
     spatial, smooth              gradients in the ground: correlated neighbours, a smooth surface
+    scales                       weights on the square root or the logarithm, where plots vary alike there
     generalised                  counted units and plain counts over blocks, plots varying more than chance allowed for
     covariance                   a second measure of the plots allowed for: means at one stand, one age, one date
     places                       one trial in several environments: who keeps their side of the check from tunnel to open

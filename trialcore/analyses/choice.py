@@ -10,8 +10,8 @@ from trialcore.analyses.blocks import analyse_blocks
 from trialcore.analyses.linear import Coded, Labels
 
 Columns = Mapping[str, Labels]
-Kind = Literal["measure", "count", "share", "score", "days", "category"]
-Errors = Literal["normal", "binomial", "poisson", "censored"]
+Kind = Literal["plain", "measure", "count", "share", "score", "days", "category"]
+Errors = Literal["normal", "sqrt", "log", "binomial", "poisson", "censored"]
 
 NEEDS: dict[str, tuple[str, ...]] = {
     "crd": (),
@@ -74,7 +74,8 @@ BY_KIND: dict[str, tuple[Errors, str]] = {
         "Scores are set against each other by their means: in simulations of scores from 1 to 9 that found most differences and "
         "kept its level, better than ranks and than a model of the classes.",
     ),
-    "measure": ("normal", ""),
+    "measure": ("normal", ""),  # or on the square root or the logarithm, where plots vary alike there: see `scales`
+    "plain": ("normal", ""),
     "days": (
         "censored",
         "A day is known only to lie between the last walk without it and the first with it, and a plot that had not come so far "

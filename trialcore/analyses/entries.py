@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -11,12 +11,27 @@ from trialcore.analyses.blocks import BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.analyses.choice import BLOCKED, MODELS, Choice, Columns, Kind, choose
 from trialcore.analyses.generalised import Generalised, analyse_generalised
 from trialcore.analyses.incomplete import IncompleteBlocks, analyse_incomplete, recovered_means
+from trialcore.analyses.scales import LADDER, ScaleName, back, onto, scale_for, steepness
 from trialcore.analyses.two_factors import LayoutName, OverLevels, entries_over_levels
 from trialcore.field.stages import StageDates, analyse_stage
-from trialcore.inference.comparisons import AgainstCheck, against, against_check, sed_of_differences
+from trialcore.inference.comparisons import AgainstCheck, Difference, against, against_check, sed_of_differences
 
 Values = Sequence[float | None]
 NEAR = 1e-3  # of a whole unit, within which a percentage is that of a count
+
+
+@dataclass(frozen=True, eq=False)
+class Rescaled:
+    """The same comparison on a scale on which plots vary alike: which one, what was found on it, and the variance of plots
+    there."""
+
+    scale: ScaleName
+    found: EntryComparison
+    variance: float
+
+    def back(self, at: float) -> float:
+        """A mean on that scale as one on the recorded scale."""
+        return back(self.scale, at, self.variance)
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,6 +49,7 @@ class EntryComparison:
     two: OverLevels | None = None
     generalised: Generalised | None = None
     dates: StageDates | None = None
+    rescaled: Rescaled | None = None
 
     @property
     def recovered(self) -> bool:
@@ -69,7 +85,9 @@ def compare_entries(
     plain = COMPARED[chosen.analysis](chosen, labels, value, check, entries_whole)
     if chosen.errors == "censored":
         return _censored(plain, labels, value, check, after or [None] * len(value))
-    return plain if chosen.errors == "normal" else _by_kind(plain, labels, value, check, among)
+    if chosen.errors != "normal":
+        return _by_kind(plain, labels, value, check, among)
+    return _on_its_scale(plain, labels, value, check) if kind == "measure" else plain
 
 
 def counted_units(kind: Kind, value: Values, among: Sequence[int | None] | None) -> bool:
@@ -110,6 +128,61 @@ def _censored(plain: EntryComparison, labels: Columns, value: Values, check: str
 
 
 LATER = "never seen to come so far: later than every walk"
+
+
+def _on_its_scale(plain: EntryComparison, labels: Columns, value: Values, check: str | None) -> EntryComparison:
+    """The same entries on the square root or the logarithm where plots vary alike there and not as recorded, brought back."""
+    if plain.two is not None:
+        return plain
+    analysis = plain.choice.analysis
+    made = {name: COMPARED[analysis](plain.choice, labels, onto(name, value), check, False) for name in LADDER}
+    name = scale_for(plain.analysis, value, {n: m.analysis for n, m in made.items()})
+    if name is None:
+        return plain
+    found = made[name]
+    recovered = found.incomplete.recovered if found.incomplete else None
+    variance = recovered.fit.variances["residual"] if recovered else found.analysis.mse or 0.0
+    own = Rescaled(name, found, variance)
+    raw = {m.entry: m.raw_mean for m in plain.means}
+    means = tuple(_brought_back(m, own, raw[m.entry]) for m in found.means)
+    level = {m.entry: m.lsmean for m in means}
+    versus = None
+    if found.versus is not None:
+        rows = tuple(_difference_back(d, level, own) for d in found.versus.differences)
+        versus = replace(found.versus, differences=rows)
+    choice = replace(plain.choice, errors=name, model=f"{plain.choice.model}, on the {SCALES[name]}", why=WHY[name])
+    return EntryComparison(choice, plain.analysis, means, versus, found.noise_out, plain.incomplete, rescaled=own)
+
+
+SCALES: dict[ScaleName, str] = {"sqrt": "square root", "log": "logarithm"}
+WHY: dict[ScaleName, str] = {
+    "sqrt": "Plots with more vary more: on the square root they vary alike, so entries are compared there.",
+    "log": "Plots with more vary more, in proportion: on the logarithm they vary alike; entries are compared there.",
+}
+
+
+def _brought_back(mean: EntryMean, own: Rescaled, raw: float | None) -> EntryMean:
+    if mean.lsmean is None:
+        return replace(mean, raw_mean=raw)
+    se = None if mean.se is None else mean.se * steepness(own.scale, mean.lsmean, own.variance)
+    ends = [None if end is None else own.back(end) for end in (mean.lower95, mean.upper95)]
+    return EntryMean(mean.entry, mean.n, raw, own.back(mean.lsmean), se, ends[0], ends[1], mean.why)
+
+
+def back_on_scale(d: Difference, found: EntryComparison) -> Difference:
+    """A difference of a rescaled comparison on the recorded scale. Raises ValueError for one that is not rescaled."""
+    if found.rescaled is None:
+        raise ValueError("the comparison stands on the scale that was recorded")
+    return _difference_back(d, {m.entry: m.lsmean for m in found.means}, found.rescaled)
+
+
+def _difference_back(d: Difference, level: Mapping[str, float | None], own: Rescaled) -> Difference:
+    """The difference of the means as recorded, with the standard error that its test on the scale speaks for."""
+    estimate = (level[d.a] or 0.0) - (level[d.b] or 0.0)
+    if abs(d.t) > 1e-6 and abs(estimate) > 1e-12:
+        return replace(d, estimate=estimate, se=abs(estimate / d.t))
+    middle = next(m.lsmean or 0.0 for m in own.found.means if m.entry == d.b)
+    return replace(d, estimate=estimate, se=d.se * steepness(own.scale, middle, own.variance))
 
 
 def _count(value: float | None, among: int | None) -> int | None:

@@ -28,6 +28,8 @@ def evidence_of(
     if told is None:
         return None
     means, covariance, df, link = told
+    if found.rescaled is not None and link == "sqrt":  # what plots vary by is added to every mean alike
+        least, most = (None if bound is None else max(0.0, bound - found.rescaled.variance) for bound in (least, most))
     plots = {m.entry: m.n for m in found.means}
     own = own_variances(covariance) if len(entries) > 2 else np.diag(covariance)
     plot = float(np.median([max(0.0, d) * max(1, plots.get(e, 1)) for e, d in zip(entries, own, strict=True)]))
@@ -43,6 +45,12 @@ def _means(found: EntryComparison, entries: Sequence[str]) -> tuple[Floats, Floa
         v = fit.covariance[np.ix_(at, at)] * max(1.0, found.generalised.dispersion)
         link: Link = "logit" if fit.family == "binomial" else "log"
         return np.asarray(fit.beta[at]), v, float(max(1, found.generalised.df)), link
+    if found.rescaled is not None:
+        told = _means(found.rescaled.found, entries)
+        if told is None:
+            return None
+        log = found.rescaled.scale == "log"
+        return told[0] + (found.rescaled.variance / 2 if log else 0.0), told[1], told[2], found.rescaled.scale
     level = {m.entry: m.lsmean for m in found.means if m.lsmean is not None}
     if any(e not in level for e in entries):
         return None

@@ -7,7 +7,7 @@ from itertools import combinations
 
 import numpy as np
 
-from trialcore.analyses.entries import EntryComparison
+from trialcore.analyses.entries import EntryComparison, back_on_scale
 from trialcore.inference.checks import AgainstChecks, against_checks
 from trialcore.inference.comparisons import Difference, all_pairs, differences_of, holm_adjusted
 from trialcore.inference.letters import letter_display
@@ -24,6 +24,8 @@ def pairs_of(found: EntryComparison) -> tuple[Difference, ...]:
         return ()
     if found.generalised is not None:
         return _generalised(found)
+    if found.rescaled is not None:
+        return tuple(back_on_scale(d, found) for d in pairs_of(found.rescaled.found))
     if found.dates is not None:
         return _by_covariance(found)
     recovered = found.incomplete.recovered if found.incomplete else None
@@ -43,7 +45,7 @@ def checks_of(found: EntryComparison, checks: Sequence[str]) -> AgainstChecks | 
 
     Raises KeyError for a check that is no entry, ValueError as `against_checks`.
     """
-    if found.two is not None or found.generalised is not None or found.dates is not None:
+    if any(part is not None for part in (found.two, found.generalised, found.dates, found.rescaled)):
         return None
     recovered = found.incomplete.recovered if found.incomplete else None
     if recovered is None:

@@ -14,12 +14,14 @@ from trialcore.inference.shrunken import LEAST_WEIGHT, RATIOS, SEASONAL, Prior
 
 DRAWS = 20_000
 MANY = 120  # entries, beyond which fewer spreads of them are looked at
-Link = Literal["identity", "logit", "log"]
+Link = Literal["identity", "logit", "log", "sqrt"]
 
 
 def _back(values: Floats, link: Link) -> Floats:
     if link == "identity":
         return values
+    if link == "sqrt":
+        return np.asarray(np.maximum(values, 0.0) ** 2)
     return np.asarray(np.exp(values) if link == "log" else 100 / (1 + np.exp(-values)))
 
 
@@ -39,7 +41,7 @@ class TraitEvidence:
     least: float | None = None
     most: float | None = None
     link: Link = "identity"
-    """The scale on which `means` and `covariance` stand: that of the trait, or logit of a percentage, or log."""
+    """The scale on which `means` and `covariance` stand: that of the trait, logit of a percentage, log or square root."""
 
     plot_variance: float = 0.0
     """On that scale; where it is known, means can be shrunken."""

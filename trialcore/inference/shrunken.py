@@ -176,7 +176,7 @@ def _solve(
 def variances_of(found: EntryComparison) -> dict[str, float]:
     """The error variance of each entry mean of a comparison, as far as it is its own: what gives back the standard errors of
     differences. Empty where there is no error to judge by."""
-    if found.two is None and found.generalised is None and found.dates is None:
+    if all(part is None for part in (found.two, found.generalised, found.dates, found.rescaled)):
         recovered = found.incomplete.recovered if found.incomplete else None
         if recovered is not None and len(recovered.names) > 2:
             joint = recovered.rows @ recovered.fit.adjusted @ recovered.rows.T

@@ -9,11 +9,16 @@ from trialcore.analyses.blocks import analyse_blocks
 from trialcore.analyses.censored import fit_censored, turnbull, unbounded
 from trialcore.analyses.correlated import _Likelihood
 from trialcore.analyses.covariance import analyse_covariance
+from trialcore.analyses.entries import compare_entries
+from trialcore.analyses.evidence import evidence_of
 from trialcore.analyses.ground import judge_ground, one_grid
 from trialcore.analyses.mixed import incidence
 from trialcore.analyses.ordinal import analyse_ordinal
+from trialcore.analyses.pairs import pairs_of
 from trialcore.analyses.places import analyse_places
 from trialcore.inference.checks import against_checks
+from trialcore.inference.comparisons import against_check
+from trialcore.inference.joint import draws_of
 
 
 class Covariates(TestCase):
@@ -224,3 +229,51 @@ class TheGround(TestCase):
         ):
             with self.assertRaisesRegex(ValueError, said):
                 judge_ground(*args)
+
+
+def in_proportion(seed: int, spread: float) -> tuple[dict[str, list[str]], list[float | None]]:
+    """Eight entries in four blocks whose plots vary by a share of their mean."""
+    rng = np.random.default_rng(seed)
+    means = np.array([10, 3, 5, 8, 12, 18, 25, 35.0])
+    entry = [f"E{i}" for i in range(8) for _ in range(4)]
+    value = np.repeat(means, 4) * np.exp(rng.normal(0, spread, 32)) * np.tile([1.0, 1.2, 0.9, 1.1], 8)
+    return {"entry": entry, "rep": ["1", "2", "3", "4"] * 8}, value.tolist()
+
+
+class Scales(TestCase):
+    def test_plots_that_vary_in_proportion_are_compared_on_the_logarithm_and_brought_back(self) -> None:
+        labels, value = in_proportion(3, 0.3)
+        found = compare_entries("rcbd", "measure", labels, value, "E0")
+        self.assertEqual(found.choice.errors, "log")
+        held = analyse_blocks(labels["entry"], np.log(np.array(value, dtype=float)), {"rep": labels["rep"]})
+        square = held.mse or 0.0
+        for m, own in zip(found.means, held.means, strict=True):
+            self.assertAlmostEqual(m.lsmean or 0, float(np.exp((own.lsmean or 0) + square / 2)), places=8)
+            self.assertLess(m.lower95 or 0, m.lsmean or 0)
+            self.assertGreater(m.lower95 or 0, 0)
+        versus = against_check(held, "E0")
+        assert versus and found.versus
+        for d, there in zip(found.versus.differences, versus.differences, strict=True):
+            self.assertAlmostEqual(d.t, there.t)
+            self.assertAlmostEqual(d.p_unadjusted, there.p_unadjusted)
+            self.assertAlmostEqual(d.estimate / d.se, there.t)
+
+    def test_the_plain_model_is_one_word_away_and_even_spread_stays(self) -> None:
+        labels, value = in_proportion(3, 0.3)
+        self.assertEqual(compare_entries("rcbd", "plain", labels, value, "E0").choice.errors, "normal")
+        rng = np.random.default_rng(1)
+        even = [20 + int(e[1]) + float(rng.normal()) for e in labels["entry"]]
+        self.assertEqual(compare_entries("rcbd", "measure", labels, even, "E0").choice.errors, "normal")
+        with_nought = [0.0, *value[1:]]
+        self.assertEqual(compare_entries("rcbd", "measure", labels, with_nought, "E0").choice.errors, "normal")
+
+    def test_pairs_and_draws_stand_on_the_same_scale(self) -> None:
+        labels, value = in_proportion(3, 0.3)
+        found = compare_entries("rcbd", "measure", labels, value, "E0")
+        means = {m.entry: m.lsmean or 0.0 for m in found.means}
+        for d in pairs_of(found):
+            self.assertAlmostEqual(d.estimate, means[d.a] - means[d.b])
+        told = evidence_of(found, list(means), "kg", 1, 1.0)
+        assert told
+        self.assertTrue(np.allclose(told.shown, list(means.values())))
+        self.assertTrue((draws_of([told], draws=200) > 0).all())

@@ -1,0 +1,65 @@
+"""Weights and measures whose spread grows with their mean: on which scale plots vary alike, and back to the one that was
+recorded."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+import numpy as np
+
+from trialcore.analyses.blocks import BlockAnalysis
+from trialcore.analyses.linear import Floats
+from trialcore.inference.diagnostics import diagnose
+
+ScaleName = Literal["sqrt", "log"]
+LADDER: dict[ScaleName, float] = {"sqrt": 0.5, "log": 0.0}
+SURE = 0.02
+"""Probability below which the spread is said to grow with the mean: a scale is only left for a good reason."""
+CLEARLY = 3.84
+"""By how much twice the log-likelihood has to rise for another scale (chi-square of one degree of freedom at 5 %)."""
+FEWEST = 16  # plots
+WIDEST = 1.5  # greatest value by least, below which scales say the same
+
+
+def scale_for(analysis: BlockAnalysis, value: Sequence[float | None], fits: dict[ScaleName, BlockAnalysis]) -> ScaleName | None:
+    """On which scale plots vary alike: None for the recorded one.
+
+    Left only where the size of residuals grows with what was fitted (rank correlation, p below `SURE`), all values lie above
+    nought, and the likelihood of the same model on the other scale (`fits`), its Jacobian included, is clearly higher (Box and Cox
+    1964)."""
+    seen = np.array([v for v in value if v is not None], dtype=float)
+    if len(seen) < FEWEST or seen.min() <= 0 or seen.max() < WIDEST * seen.min() or not analysis.mse:
+        return None
+    looked = diagnose(analysis.fitted.tolist(), analysis.residuals.tolist(), analysis.df_error)
+    if looked is None or looked.spread_rho is None or looked.spread_rho <= 0 or (looked.spread_p or 0.0) >= SURE:
+        return None
+    best: tuple[float, ScaleName | None] = (_likelihood(analysis, seen, 1.0) + CLEARLY / 2, None)
+    for name, power in LADDER.items():
+        best = max(best, (_likelihood(fits[name], seen, power), name), key=lambda found: found[0])
+    return best[1]
+
+
+def _likelihood(analysis: BlockAnalysis, seen: Floats, power: float) -> float:
+    """The profile log-likelihood of a power, up to a constant: values to the power over the power, log at nought."""
+    n = len(seen)
+    rss = (analysis.mse or 0.0) * analysis.df_error
+    square = rss / power**2 if power else rss
+    return float(-n / 2 * np.log(max(square, 1e-300) / n) + (power - 1) * np.log(seen).sum())
+
+
+def onto(name: ScaleName, value: Sequence[float | None]) -> list[float | None]:
+    """Values on the scale; those that have none there are missing."""
+    if name == "log":
+        return [float(np.log(v)) if v is not None and v > 0 else None for v in value]
+    return [float(np.sqrt(v)) if v is not None and v >= 0 else None for v in value]
+
+
+def back(name: ScaleName, at: float, variance: float) -> float:
+    """The mean on the recorded scale of plots that vary by `variance` about `at` on this one: what a plot gives on average."""
+    return float(np.exp(at + variance / 2)) if name == "log" else max(0.0, at) ** 2 + variance
+
+
+def steepness(name: ScaleName, at: float, variance: float) -> float:
+    """How fast `back` rises at a place: what a standard error is multiplied by."""
+    return back(name, at, variance) if name == "log" else 2 * max(0.0, at)
