@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -143,6 +144,13 @@ class Comparison:
     @property
     def left_out(self) -> list[PlotValue]:
         return [p for p in self.plots if p.left_out and p.left_out != NO_RECORD]
+
+    @property
+    def fewer(self) -> dict[int, str]:
+        """Entries (by id) that lost plots, and how many are left of how many."""
+        lost = {p.plot.entry_id for p in self.left_out}
+        laid = Counter(p.plot.entry_id for p in self.plots)
+        return {r.entry.pk: f"{r.mean.n} of {laid[r.entry.pk]} plots" for r in self.results if r.entry.pk in lost}
 
     @property
     def not_recorded(self) -> list[PlotValue]:

@@ -10,11 +10,13 @@ from django.shortcuts import render
 from evarlo.compare.alike import Alike, alike, choices
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.checks import every_check
+from evarlo.compare.early import seen_early
 from evarlo.compare.places import in_places, places_of, slopes
 from evarlo.compare.question_words import (
     alike_in_words,
     caused_in_words,
     checks_in_words,
+    early_in_words,
     places_in_words,
     running_in_words,
     slope_in_words,
@@ -143,6 +145,15 @@ def ground(request: PersonRequest, slug: str) -> HttpResponse:
     if part and request.htmx:
         return render(request, "compare/ground.html#part", context)
     return render(request, "compare/ground.html", context | framed(request, trial, found))
+
+
+@may("compare")
+def early(request: PersonRequest, slug: str) -> HttpResponse:
+    """What early rounds foretold of the trait, over the trials of the crop."""
+    trial, traits, found = compared(request, slug)
+    signs = seen_early(found, request.user) if found and found.analysis.n_observed else []
+    context: dict[str, Any] = {"traits": traits, "c": found, "signs": signs, "sentence": early_in_words(found, signs)}
+    return render(request, "compare/early.html", context | framed(request, trial, found))
 
 
 @may("compare")

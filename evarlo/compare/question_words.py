@@ -8,6 +8,7 @@ from django.utils.safestring import SafeString
 from evarlo.compare.alike import Alike, Choice
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.checks import EveryCheck
+from evarlo.compare.early import Sign
 from evarlo.compare.places import PlacesFound
 from evarlo.compare.running import Running
 from evarlo.compare.together import Together
@@ -185,3 +186,24 @@ def _worth(made: Running) -> str:
     if made.worked.worth > MOST_TIMES or halves >= len(HALVES):
         return f"{made.worked.worth:.1f} times as many blocks"
     return f"{HALVES[halves]} more {'block' if halves <= 2 else 'blocks'}"
+
+
+TELLING = 0.5  # a correlation from which on something is called telling
+
+
+def early_in_words(found: Comparison | None, signs: list[Sign]) -> SafeString:
+    """The most telling early sign, how sure that is, and what deciding by it would have cost."""
+    if found is None or not signs:
+        return SafeString("Nothing was walked before this was recorded, in enough entries to tell what it foretold.")
+    best = signs[0]
+    when = f" {fixed(best.days, 0)} days from sowing" if best.days is not None else ""
+    name = f"{best.trait.name}{f', round {best.number},' if best.number > 1 else ''}"
+    trials = f"{number_word(best.told.trials).lower()} {'trial' if best.told.trials == 1 else 'trials'}"
+    interval = f"{fixed(best.told.lower95, 2)} to {fixed(best.told.upper95, 2)}"
+    if best.told.lower95 <= 0:
+        said = "Nothing seen early surely foretold {}: the most telling, {}{}, correlates {} ({}) over {}."
+        return format_html(said, found.trait.name.lower(), name.lower(), when, fixed(best.told.correlation, 2), interval, trials)
+    much = "well" if best.told.correlation >= TELLING else "a little"
+    said = "<strong>{}</strong>{} foretold {} {}: correlation {} ({}) over {}. Deciding by it then would have cost {} on average."
+    cost = figure(best.told.cost, found) if best.told.cost > 0 else "nothing"
+    return format_html(said, name, when, found.trait.name.lower(), much, fixed(best.told.correlation, 2), interval, trials, cost)

@@ -12,6 +12,7 @@ In this room:
     outliers        whether a value that was just typed is one to ask about again
     index           several traits together, must-haves, the chance of being best
     joint           joint draws of several traits, and how entries stand by weights
+    foretold        what an early score foretold of what came later, and what deciding by it would have cost
     verdict         recommend, retest or drop, in one season
     seasons         the same over several seasons, and how often such a rule is wrong
 """

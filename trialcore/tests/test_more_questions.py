@@ -18,6 +18,7 @@ from trialcore.analyses.pairs import pairs_of
 from trialcore.analyses.places import analyse_places
 from trialcore.inference.checks import against_checks
 from trialcore.inference.comparisons import against_check
+from trialcore.inference.foretold import foretold
 from trialcore.inference.joint import draws_of
 
 
@@ -277,3 +278,22 @@ class Scales(TestCase):
         assert told
         self.assertTrue(np.allclose(told.shown, list(means.values())))
         self.assertTrue((draws_of([told], draws=200) > 0).all())
+
+
+class Foretelling(TestCase):
+    def test_two_trials_by_hand(self) -> None:
+        first = ([1.0, 2, 3, 4, 5, 6], [2.0, 4, 6, 8, 10, 12])  # wholly, but for the last digit that is cut
+        second = ([1.0, 2, 3, 4, 5, 6], [6.0, 1, 2, 3, 4, 5])  # the best of all had the lowest score
+        found = foretold([first, second])
+        assert found
+        r = float(np.corrcoef(*second)[0, 1])
+        z = (np.arctanh(0.999999) + np.arctanh(r)) / 2  # three degrees each
+        self.assertAlmostEqual(found.correlation, float(np.tanh(z)))
+        self.assertAlmostEqual(found.lower95, float(np.tanh(z - 1.959964 / np.sqrt(6))), places=5)
+        self.assertEqual((found.trials, found.entries, found.kept_best), (2, 12, 1))
+        self.assertAlmostEqual(found.cost, 0.5)  # nought, and six less five
+
+    def test_too_few_or_all_alike_tells_nothing(self) -> None:
+        self.assertIsNone(foretold([([1.0, 2, 3], [1.0, 2, 3]), ([1.0] * 5, [1.0, 2, 3, 4, 5])]))
+        with self.assertRaisesRegex(ValueError, "early and a late"):
+            foretold([([1.0], [1.0, 2.0])])

@@ -25,6 +25,7 @@ QUESTIONS: tuple[tuple[str, str, bool], ...] = (
     ("places", "The same everywhere?", True),
     ("ground", "Does the ground run?", True),
     ("alike", "If stands were alike?", True),
+    ("early", "Seen early?", True),
     ("claims", "Claims hold?", False),
     ("fit", "Model fits?", True),
 )
