@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from math import sqrt
 from typing import Any
 from urllib.parse import urlencode
@@ -14,6 +15,7 @@ from evarlo.compare.analysis import Comparison, EntryResult
 from evarlo.compare.flow import flow_of, standing_ability, weeks_of
 from evarlo.compare.places import depends_on_place, slopes
 from evarlo.compare.queries import compare, guard_of, over_years, said_of
+from evarlo.compare.scored import scored
 from evarlo.compare.words import (
     bars_in_words,
     depends_in_words,
@@ -43,6 +45,11 @@ from evarlo.ui.units import unit_shown, value_shown
 from trialcore.formats.figures import block_figures
 from trialcore.formats.figures.blocks import versus_figures
 from trialcore.inference.comparisons import Guard
+
+SORTED: dict[str, Callable[[EntryResult, int], Any]] = {
+    "code": lambda r, _: r.entry.code,
+    "mean": lambda r, sign: (r.mean.lsmean is None, -sign * (r.mean.lsmean or 0.0)),
+}
 
 
 def chosen_trait(request: PersonRequest, trial: Trial, traits: list[Trait]) -> Trait | None:
@@ -90,12 +97,13 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
             "two": second_factor(found),
             "marks": marks_of(trial),
             "said": said_of(trial),
+            "fewer": found.fewer,
             "elsewhere": elsewhere_in_words(depends_on_place(found)),
-            "by_code": request.GET.get("sort") == "code",
+            "sort": request.GET.get("sort") if request.GET.get("sort") in SORTED else "",
             "again": asked_again(found),
         }
-        if context["by_code"]:
-            context["rows"] = sorted(context["rows"], key=lambda r: r[0].entry.pk)
+        if context["sort"]:
+            context["rows"] = sorted(context["rows"], key=lambda r: SORTED[context["sort"]](r[0], found.sign))
     if request.htmx and request.htmx.target == "compare-bench":
         return render(request, "compare/compare.html#bench", context | {"trial": trial})
     layer = found.trait.key if found else ""
@@ -134,6 +142,7 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
         plain_blocks = None if found.worked.two else block_figures(found.analysis, found.check_code)
         context |= {"figures": plain_blocks, **_recovered(found), "two": second_factor(found)}
         context["model"] = model_in_words(found)
+        context["scored"] = scored(found)
         if found.honest:
             fitted = found.honest.worked
             context |= {"spread": sqrt(fitted.entry_variance), "lead_se": sqrt(fitted.check_lead_variance)}

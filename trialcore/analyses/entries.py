@@ -11,7 +11,7 @@ from trialcore.analyses.blocks import BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.analyses.choice import BLOCKED, MODELS, Choice, Columns, Kind, choose
 from trialcore.analyses.generalised import Generalised, analyse_generalised
 from trialcore.analyses.incomplete import IncompleteBlocks, analyse_incomplete, recovered_means
-from trialcore.analyses.scales import LADDER, ScaleName, back, onto, scale_for, steepness
+from trialcore.analyses.scales import LADDER, ScaleName, back, onto, scale_for, spread_grows, steepness
 from trialcore.analyses.two_factors import LayoutName, OverLevels, entries_over_levels
 from trialcore.field.stages import StageDates, analyse_stage
 from trialcore.inference.comparisons import AgainstCheck, Difference, against, against_check, sed_of_differences
@@ -132,7 +132,7 @@ LATER = "never seen to come so far: later than every walk"
 
 def _on_its_scale(plain: EntryComparison, labels: Columns, value: Values, check: str | None) -> EntryComparison:
     """The same entries on the square root or the logarithm where plots vary alike there and not as recorded, brought back."""
-    if plain.two is not None:
+    if plain.two is not None or not spread_grows(plain.analysis, value):
         return plain
     analysis = plain.choice.analysis
     made = {name: COMPARED[analysis](plain.choice, labels, onto(name, value), check, False) for name in LADDER}

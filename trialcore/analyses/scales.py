@@ -22,18 +22,20 @@ FEWEST = 16  # plots
 WIDEST = 1.5  # greatest value by least, below which scales say the same
 
 
-def scale_for(analysis: BlockAnalysis, value: Sequence[float | None], fits: dict[ScaleName, BlockAnalysis]) -> ScaleName | None:
-    """On which scale plots vary alike: None for the recorded one.
-
-    Left only where the size of residuals grows with what was fitted (rank correlation, p below `SURE`), all values lie above
-    nought, and the likelihood of the same model on the other scale (`fits`), its Jacobian included, is clearly higher (Box and Cox
-    1964)."""
-    seen = np.array([v for v in value if v is not None], dtype=float)
-    if len(seen) < FEWEST or seen.min() <= 0 or seen.max() < WIDEST * seen.min() or not analysis.mse:
-        return None
+def spread_grows(analysis: BlockAnalysis, value: Sequence[float | None]) -> bool:
+    """Whether another scale is worth a look: all values above nought, and residuals that grow with what was fitted (rank
+    correlation, p below `SURE`)."""
+    seen = [v for v in value if v is not None]
+    if len(seen) < FEWEST or min(seen) <= 0 or max(seen) < WIDEST * min(seen) or not analysis.mse:
+        return False
     looked = diagnose(analysis.fitted.tolist(), analysis.residuals.tolist(), analysis.df_error)
-    if looked is None or looked.spread_rho is None or looked.spread_rho <= 0 or (looked.spread_p or 0.0) >= SURE:
-        return None
+    return looked is not None and (looked.spread_rho or 0.0) > 0 and (looked.spread_p or 0.0) < SURE
+
+
+def scale_for(analysis: BlockAnalysis, value: Sequence[float | None], fits: dict[ScaleName, BlockAnalysis]) -> ScaleName | None:
+    """On which scale plots whose spread grows vary alike: that of the likelihood of the same model (`fits`), its Jacobian included,
+    where it is clearly higher than on the recorded one (Box and Cox 1964); None for that."""
+    seen = np.array([v for v in value if v is not None], dtype=float)
     best: tuple[float, ScaleName | None] = (_likelihood(analysis, seen, 1.0) + CLEARLY / 2, None)
     for name, power in LADDER.items():
         best = max(best, (_likelihood(fits[name], seen, power), name), key=lambda found: found[0])

@@ -14,6 +14,7 @@ from django.utils.html import strip_tags
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare
+from evarlo.compare.scored import scored
 from evarlo.compare.words import bars_in_words, sentence
 from evarlo.exchange.services import Wanted, keep_sheet, make_trial
 from evarlo.testing import world
@@ -23,6 +24,7 @@ from evarlo.trials.models import Cause, Trial
 from evarlo.ui.tables import harmless
 from evarlo.walks.services import Seen, keep_observation, open_round
 from trialcore.analyses.generalised import analyse_generalised
+from trialcore.analyses.ordinal import analyse_ordinal
 from trialcore.field.stages import analyse_stage
 
 MEANS = {"Corvane": 5.0, "Quillet": 6.5, "OF-17": 5.2, "Brakewater": 3.4}
@@ -305,3 +307,26 @@ class BetweenTwoWalks(TestCase):
             on = world.SOWN + timedelta(days=50 + n % 5)
             keep_observation(walk, plot, Seen(day=on), self.by, world.SOWN + timedelta(days=60), uuid.uuid4(), world.TODAY)
         self.assertEqual(compare(made, world.trait("first-flower"), self.by).worked.choice.errors, "normal")
+
+
+class Scored(TestCase):
+    def test_scores_are_shown_by_classes_and_by_ranks_beside_their_means(self) -> None:
+        by = world.person()
+        made = world.trial(by, blocks=4)
+        world.sow(made, by)
+        asked = world.walk(made, "vigour", by)
+        own = {"Corvane": 5, "Quillet": 7, "OF-17": 5, "Brakewater": 3}
+        for i, plot in enumerate(made.plots.select_related("entry__cultivar")):
+            world.keep(asked, plot, by, float(own[plot.entry.cultivar.name] + (i * 7) % 5 - 2))
+        found = compare(made, Trait.objects.get(key="vigour"), by)
+        beside = scored(found)
+        assert beside and beside.model
+        entry, values = [v.plot.entry.code for v in found.plots], [v.value for v in found.plots]
+        held = analyse_ordinal(entry, values, {"rep": [v.plot.block for v in found.plots]})
+        self.assertEqual(beside.differ_p, held.differ_f[3])
+        self.assertEqual([r[0] for r in beside.rows][::3], ["Quillet", "Brakewater"])
+        self.client.force_login(by)
+        page = self.client.get(reverse("compare:working", args=[made.slug]), {"trait": "vigour"})
+        self.assertContains(page, "By classes and by ranks")
+        self.assertContains(page, "Chance of 7 or more")
+        self.assertIsNone(scored(compare(made, Trait.objects.get(key="plot-yield"), by)))
