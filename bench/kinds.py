@@ -10,6 +10,7 @@ import sys
 import numpy as np
 
 from bench.exactness import Share
+from trialcore.analyses.entries import compare_entries
 from trialcore.analyses.generalised import Generalised, analyse_generalised
 from trialcore.field.stages import analyse_stage
 
@@ -41,6 +42,35 @@ def counts(rng: np.random.Generator, trials: int, check: float, first: float, cl
         y = rng.negative_binomial(2, 2 / (2 + truth)) if clumped else rng.poisson(truth)
         hits += told_apart(analyse_generalised("poisson", NAMES, y.tolist(), None, {"rep": REP}))
     return Share(hits, trials)
+
+
+def scores(rng: np.random.Generator, trials: int, middle: float, apart: float, spread: float) -> Share:
+    """Scores from 1 to 9 around a middle, one entry `apart` from the check: how often that is found, by their means."""
+    hits = 0
+    for _ in range(trials):
+        truth = np.full(ENTRIES * BLOCKS, float(middle))
+        truth[BLOCKS : 2 * BLOCKS] += apart
+        truth += np.tile(rng.normal(0, 0.3, BLOCKS), ENTRIES)
+        y = np.clip(np.rint(truth + rng.normal(0, spread, len(truth))), 1, 9)
+        found = compare_entries("rcbd", "score", {"entry": NAMES, "rep": REP}, y.tolist(), "E0").versus
+        hits += bool(found and next(d for d in found.differences if d.a == "E1").p_unadjusted < 0.05)
+    return Share(hits, trials)
+
+
+def weights(rng: np.random.Generator, trials: int, in_proportion: bool, apart: float) -> tuple[Share, Share]:
+    """Weights whose plots vary in proportion to their mean, or alike, the other entries from a third to three times the check: how
+    often a difference of one entry is found, on the scale that is chosen and as recorded."""
+    own = np.array([10, 10 * apart, 5, 8, 12, 18, 25, 32.0])
+    hits = plain = 0
+    for _ in range(trials):
+        mean = np.repeat(own, BLOCKS)
+        y = mean * np.exp(rng.normal(0, 0.25, len(mean)) - 0.25**2 / 2) if in_proportion else mean + rng.normal(0, 1.5, len(mean))
+        for kind in ("measure", "plain"):
+            value = np.maximum(y, 0.01).tolist()
+            found = compare_entries("rcbd", kind, {"entry": NAMES, "rep": REP}, value, "E0").versus  # type: ignore[arg-type]
+            sure = bool(found and next(d for d in found.differences if d.a == "E1").p_unadjusted < 0.05)
+            hits, plain = (hits + sure, plain) if kind == "measure" else (hits, plain + sure)
+    return Share(hits, trials), Share(plain, trials)
 
 
 def dates(rng: np.random.Generator, trials: int) -> None:
@@ -80,6 +110,15 @@ def main() -> None:
         nothing, there = counts(rng, trials, mean, mean, clumped), counts(rng, trials, mean, first, clumped)
         print(f"  mean {mean}{', clumped' if clumped else ''}: finds {nothing}; {mean} against {first}: {there}")
     print("Dates, walks a week apart")
+    print("Scores from 1 to 9, no difference, then one that is there")
+    for middle, apart, spread in ((1.5, 2, 1.2), (5, 2.5, 1.6), (5, 1, 0.6)):
+        nothing, there = scores(rng, trials, middle, 0, spread), scores(rng, trials, middle, apart, spread)
+        print(f"  around {middle}, spread {spread}: finds {nothing}; a difference of {apart:g}: {there}")
+    print("Weights, on the scale that is chosen (as recorded)")
+    for in_proportion in (True, False):
+        nothing, there = weights(rng, trials, in_proportion, 1.0), weights(rng, trials, in_proportion, 0.5)
+        said = "in proportion to their mean" if in_proportion else "alike"
+        print(f"  plots vary {said}: finds {nothing[0]} ({nothing[1]}); half as much: {there[0]} ({there[1]})")
     dates(rng, trials)
 
 

@@ -45,14 +45,14 @@ def main() -> None:
         from evarlo.grounds.models import Site
         from evarlo.pests.models import Watch
         from evarlo.testing.browser import FLAGS, chromium
-        from evarlo.trials.models import Entry, Trial
+        from evarlo.trials.models import Trial
 
         server = start(data)
         seasons = {t.season: t.slug for t in Trial.objects.filter(name="Bulb fennel, main season")}
         site = Site.objects.get().pk
         heads = f"/trials/{Trial.objects.get(name='Radicchio heads').slug}/"
         late = f"/trials/{Trial.objects.get(name='Radicchio, late heads').slug}/"
-        short = Entry.objects.get(trial__name="Radicchio, late heads", cultivar__name="Pallister").code
+        lines = f"/trials/{Trial.objects.get(name='Edamame lines').slug}/"
         spot = Watch.objects.get(problem__name="Leaf spot").pk
         first, second, running = (f"/trials/{slug}/" for _, slug in sorted(seasons.items()))
 
@@ -117,8 +117,6 @@ def main() -> None:
             ("needs", f"{heads}needs/", DESK, None),
             ("calendar", f"{heads}calendar/", DESK, None),
             ("sow", f"{late}sow/", DESK, None),
-            ("coming", f"{late}coming/", DESK, None),
-            ("shortage", f"{late}plant/short/{short}/", DESK, None),
             ("walk", f"{running}walk/", DESK, several),
             ("walk-phone", f"{running}walk/", PHONE, type_17),
             ("events", f"{running}walk/events/", DESK, None),
@@ -126,6 +124,8 @@ def main() -> None:
             ("practice", "/practice/", PHONE, practise),
             ("pick", f"{running}pick/", DESK, weigh),
             ("compare", f"{first}compare/", DESK, None),
+            ("together", f"{second}compare/together/", DESK, None),
+            ("ground", f"{lines}compare/ground/", DESK, None),
             ("decide", f"{second}decide/", DESK, None),
             ("report", f"{first}report/", DESK, None),
             ("weather", f"/ground/{site}/weather/", DESK, None),

@@ -150,7 +150,7 @@ class Comparison:
         """Entries (by id) that lost plots, and how many are left of how many."""
         lost = {p.plot.entry_id for p in self.left_out}
         laid = Counter(p.plot.entry_id for p in self.plots)
-        return {r.entry.pk: f"{r.mean.n} of {laid[r.entry.pk]} plots" for r in self.results if r.entry.pk in lost}
+        return {r.entry.pk: f"{r.mean.n} of {laid[r.entry.pk]}" for r in self.results if r.entry.pk in lost}
 
     @property
     def not_recorded(self) -> list[PlotValue]:

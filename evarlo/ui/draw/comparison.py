@@ -10,7 +10,7 @@ from django.utils.safestring import SafeString, mark_safe
 from evarlo.ui.draw.scale import Scale, tick_text
 
 WIDTH = 250
-HEIGHT = 28
+HEIGHT = 26
 
 
 @dataclass(frozen=True)
