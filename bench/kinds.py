@@ -67,7 +67,7 @@ def weights(rng: np.random.Generator, trials: int, in_proportion: bool, apart: f
         y = mean * np.exp(rng.normal(0, 0.25, len(mean)) - 0.25**2 / 2) if in_proportion else mean + rng.normal(0, 1.5, len(mean))
         for kind in ("measure", "plain"):
             value = np.maximum(y, 0.01).tolist()
-            found = compare_entries("rcbd", kind, {"entry": NAMES, "rep": REP}, value, "E0").versus  # type: ignore[arg-type]
+            found = compare_entries("rcbd", kind, {"entry": NAMES, "rep": REP}, value, "E0").versus
             sure = bool(found and next(d for d in found.differences if d.a == "E1").p_unadjusted < 0.05)
             hits, plain = (hits + sure, plain) if kind == "measure" else (hits, plain + sure)
     return Share(hits, trials), Share(plain, trials)
@@ -116,9 +116,9 @@ def main() -> None:
         print(f"  around {middle}, spread {spread}: finds {nothing}; a difference of {apart:g}: {there}")
     print("Weights, on the scale that is chosen (as recorded)")
     for in_proportion in (True, False):
-        nothing, there = weights(rng, trials, in_proportion, 1.0), weights(rng, trials, in_proportion, 0.5)
+        alike, half = weights(rng, trials, in_proportion, 1.0), weights(rng, trials, in_proportion, 0.5)
         said = "in proportion to their mean" if in_proportion else "alike"
-        print(f"  plots vary {said}: finds {nothing[0]} ({nothing[1]}); half as much: {there[0]} ({there[1]})")
+        print(f"  plots vary {said}: finds {alike[0]} ({alike[1]}); half as much: {half[0]} ({half[1]})")
     dates(rng, trials)
 
 

@@ -11,12 +11,14 @@ from evarlo.compare.alike import Alike, alike, choices
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.checks import every_check
 from evarlo.compare.early import seen_early
+from evarlo.compare.kinds import kinds_in, kinds_of
 from evarlo.compare.places import in_places, places_of, slopes
 from evarlo.compare.question_words import (
     alike_in_words,
     caused_in_words,
     checks_in_words,
     early_in_words,
+    kinds_in_words,
     places_in_words,
     running_in_words,
     slope_in_words,
@@ -145,6 +147,17 @@ def ground(request: PersonRequest, slug: str) -> HttpResponse:
     if part and request.htmx:
         return render(request, "compare/ground.html#part", context)
     return render(request, "compare/ground.html", context | framed(request, trial, found))
+
+
+@may("compare")
+def kinds(request: PersonRequest, slug: str) -> HttpResponse:
+    """Of which kind the plots of each entry are, for a trait that has no more and no less."""
+    trial, _, found = compared(request, slug)
+    traits = kinds_in(trial)
+    trait = next((t for t in traits if t.key == request.GET.get("kind")), traits[0] if traits else None)
+    made = kinds_of(trial, trait, request.user) if trait else None
+    context: dict[str, Any] = {"traits": traits, "trait": trait, "c": found, "kinds": made, "sentence": kinds_in_words(made)}
+    return render(request, "compare/kinds.html", context | framed(request, trial, found))
 
 
 @may("compare")

@@ -9,6 +9,7 @@ from evarlo.compare.alike import Alike, Choice
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.checks import EveryCheck
 from evarlo.compare.early import Sign
+from evarlo.compare.kinds import Kinds
 from evarlo.compare.places import PlacesFound
 from evarlo.compare.running import Running
 from evarlo.compare.together import Together
@@ -207,3 +208,24 @@ def early_in_words(found: Comparison | None, signs: list[Sign]) -> SafeString:
     said = "<strong>{}</strong>{} foretold {} {}: correlation {} ({}) over {}. Deciding by it then would have cost {} on average."
     cost = figure(best.told.cost, found) if best.told.cost > 0 else "nothing"
     return format_html(said, name, when, found.trait.name.lower(), much, fixed(best.told.correlation, 2), interval, trials, cost)
+
+
+def kinds_in_words(made: Kinds | None) -> SafeString:
+    """Whether entries differ in kind, and which are all of one."""
+    if made is None:
+        return SafeString("No plot has a kind on record yet.")
+    name = made.trait.name.lower()
+    if made.worked.p is None:
+        return format_html("Every plot is of one kind, or only one entry is recorded: nothing to tell apart in {}.", name)
+    if made.worked.p >= SURE:
+        return format_html("Entries do not surely differ in {} (p {}).", name, p_value(made.worked.p))
+    one = [(entry_name, cells) for _, entry_name, cells in made.rows if sum(n > 0 for n, _ in cells) == 1]
+    said = format_html("Entries differ in {} (p {}).", name, p_value(made.worked.p))
+    if not one:
+        return said
+    parts = []
+    for i, kind in enumerate(made.worked.classes):
+        names = [entry_name for entry_name, cells in one if cells[i][0]]
+        if names:
+            parts.append(format_html("{} {} {} in every plot", _named(names), "is" if len(names) == 1 else "are", kind))
+    return format_html("{} {}.", said, format_html_join("; ", "{}", ((part,) for part in parts)))

@@ -14,6 +14,7 @@ urlpatterns = [
     path("compare/together/", question_views.all_together, name="together"),
     path("compare/places/", question_views.places, name="places"),
     path("compare/ground/", question_views.ground, name="ground"),
+    path("compare/kinds/", question_views.kinds, name="kinds"),
     path("compare/early/", question_views.early, name="early"),
     path("compare/alike/", question_views.if_alike, name="alike"),
     path("compare/fit/", pair_views.fit, name="fit"),

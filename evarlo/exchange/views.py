@@ -64,6 +64,7 @@ class MakeTrial(forms.Form):
         self.fields["design"] = forms.ChoiceField(
             label="Laid out as", choices=[(d, Trial.Design(d).label) for d in self.designs], required=False
         )
+        self.fields["design"].unmarked = True  # type: ignore[attr-defined]
         again = repeated_entries(read) if self.designs[0] == Trial.Design.AUGMENTED else []
         self.fields["further"] = Words(
             label="Further checks",

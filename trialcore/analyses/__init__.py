@@ -22,6 +22,7 @@ In this room:
     ordinal, censored            scores by proportional odds; days between two looks, by three shapes or none
     counts, times, ranks         counts out of a known number; days known to the count; scores by their ranks
     keeping                      lots in store, lost between two looks: how long entries keep, against the check
+    categories                   one of several kinds: plots of each, and whether entries differ
     panel                        a tasting: entries over judges, and how far judges agree with each other and themselves
     printing                     results as small tables, as a statistician reads them
 """

@@ -6,6 +6,7 @@ from unittest import TestCase
 import numpy as np
 
 from trialcore.analyses.blocks import analyse_blocks
+from trialcore.analyses.categories import analyse_categories
 from trialcore.analyses.censored import fit_censored, turnbull, unbounded
 from trialcore.analyses.correlated import _Likelihood
 from trialcore.analyses.covariance import analyse_covariance
@@ -297,3 +298,23 @@ class Foretelling(TestCase):
         self.assertIsNone(foretold([([1.0, 2, 3], [1.0, 2, 3]), ([1.0] * 5, [1.0, 2, 3, 4, 5])]))
         with self.assertRaisesRegex(ValueError, "early and a late"):
             foretold([([1.0], [1.0, 2.0])])
+
+
+class Kinds(TestCase):
+    def test_the_probability_is_the_exact_one_where_deals_can_be_counted(self) -> None:
+        """Two entries of four plots, all of one kind each: 2 of the 70 ways to deal go as far."""
+        found = analyse_categories(["A"] * 4 + ["B"] * 4, ["round"] * 4 + ["flat"] * 4, permutations=19_999)
+        self.assertAlmostEqual(found.p or 0, 2 / 70, delta=0.003)
+        self.assertAlmostEqual(found.chi_square, 8)
+        self.assertEqual(found.counts.tolist(), [[0, 4], [4, 0]])
+
+    def test_blocks_keep_their_own_kinds(self) -> None:
+        """What only blocks make different is nothing that entries could be told by."""
+        entry, block = ["A", "B"] * 4, [b for b in "1234" for _ in range(2)]
+        found = analyse_categories(entry, [k for k in ("x", "y", "x", "y") for _ in range(2)], block)
+        self.assertEqual(found.p, 1.0)
+
+    def test_missing_ones_and_none(self) -> None:
+        self.assertIsNone(analyse_categories(["A", "B"], ["x", None]).p)
+        with self.assertRaisesRegex(ValueError, "no plot"):
+            analyse_categories(["A"], [None])

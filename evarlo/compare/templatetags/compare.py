@@ -8,7 +8,9 @@ from django import template
 from django.urls import reverse
 
 from evarlo.compare.analysis import Comparison, EntryResult
+from evarlo.compare.kinds import kinds_in
 from evarlo.compare.places import places_of
+from evarlo.compare.running import DESIGNS
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import criteria_of, plots_of
 from evarlo.ui.templatetags.ui import signed
@@ -25,6 +27,7 @@ QUESTIONS: tuple[tuple[str, str, bool], ...] = (
     ("places", "The same everywhere?", True),
     ("ground", "Does the ground run?", True),
     ("alike", "If stands were alike?", True),
+    ("kinds", "Of which kind?", False),
     ("early", "Seen early?", True),
     ("claims", "Claims hold?", False),
     ("fit", "Model fits?", True),
@@ -43,6 +46,9 @@ def questions(trial: Trial, found: Comparison | None, asked: str) -> dict[str, A
     plots = plots_of(trial)
     arises = {
         "checks": sum(e.any_check for e in {p.entry_id: p.entry for p in plots}.values()) > 1,
+        "ground": trial.placed and trial.design in DESIGNS,
+        "kinds": bool(kinds_in(trial)),
+        "alike": not trial.two_factors,
         "together": len(criteria_of(trial)) > 1,
         "places": bool(places_of(trial, plots)),
     }

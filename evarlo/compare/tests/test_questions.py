@@ -7,13 +7,16 @@ from django.urls import reverse
 from evarlo.catalogue.models import Trait
 from evarlo.compare.alike import Alike, alike, choices
 from evarlo.compare.checks import every_check
+from evarlo.compare.kinds import kinds_of
 from evarlo.compare.places import in_places, places_of
 from evarlo.compare.queries import compare
 from evarlo.grounds.models import Bed
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
-from evarlo.trials.models import Plot, Trial
+from evarlo.trials.leaving_out import exclude_plot
+from evarlo.trials.models import Cause, Plot, Trial
 from evarlo.trials.queries import plots_of
+from evarlo.walks.services import open_round
 
 NOISE = (0.1, -0.2, 0.15, -0.05)
 
@@ -127,3 +130,26 @@ class Questions(TestCase):
         places = [page.find(words) for words in ("Who beats the check?", "Every check?", "Who differs?", "Claims hold?")]
         self.assertTrue(all(a < b for a, b in pairwise(places)), places)
         self.assertNotIn("The same everywhere?", page)
+
+
+class OfWhichKind(TestCase):
+    def test_kinds_of_plots_are_counted_by_entry_and_those_left_out_are_not(self) -> None:
+        by = world.person()
+        made = world.trial(by, blocks=4)
+        world.sow(made, by)
+        shape = Trait.objects.create(key="bulb-shape", name="Bulb shape", kind=Trait.Kind.CATEGORY, choices=["round", "flat"])
+        asked = open_round(made, shape, world.TODAY, by)
+        for plot in made.plots.select_related("entry__cultivar"):
+            world.keep(asked, plot, by, 1.0 if plot.entry.cultivar.name in ("Corvane", "Quillet") else 2.0)
+        lost = made.plots.filter(entry__cultivar__name="Quillet").first()
+        assert lost
+        exclude_plot(lost, Cause.ACCIDENT, "Mowed", world.TODAY, by)
+        found = kinds_of(Trial.objects.get(pk=made.pk), shape, by)
+        assert found
+        self.assertEqual(found.worked.classes, ("flat", "round"))
+        self.assertEqual({name: cells for _, name, cells in found.rows}["Quillet"], ((0, 0.0), (3, 1.0)))
+        self.client.force_login(by)
+        page = self.client.get(reverse("compare:kinds", args=[made.slug]))
+        self.assertContains(page, "Entries differ in bulb shape")
+        self.assertContains(page, "are round in every plot")
+        self.assertContains(page, "Of which kind?")

@@ -24,4 +24,4 @@ document.addEventListener("click", (event) => {
   event.preventDefault();
   saved(link);
 });
-for (const link of document.querySelectorAll("[data-png]")) link.hidden = false;
+for (const link of document.querySelectorAll("[data-png]")) link.parentElement.hidden = false;
