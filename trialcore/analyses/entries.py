@@ -14,7 +14,7 @@ from trialcore.analyses.incomplete import IncompleteBlocks, analyse_incomplete, 
 from trialcore.analyses.scales import LADDER, ScaleName, back, onto, scale_for, spread_grows, steepness
 from trialcore.analyses.two_factors import LayoutName, OverLevels, entries_over_levels
 from trialcore.field.stages import StageDates, analyse_stage
-from trialcore.inference.comparisons import AgainstCheck, Difference, against, against_check, sed_of_differences
+from trialcore.inference.comparisons import AgainstCheck, Difference, against, against_check
 
 Values = Sequence[float | None]
 NEAR = 1e-3  # of a whole unit, within which a percentage is that of a count
@@ -236,9 +236,17 @@ def _incomplete(chosen: Choice, labels: Columns, value: Values, check: str | Non
     found = analyse_incomplete(labels["entry"], value, labels["block"], labels.get("rep"))
     means, versus = recovered_means(found, check)
     noise = None
-    if found.recovered is not None and found.complete is not None and (plain := sed_of_differences(found.complete)):
-        noise = 1 - (float(found.recovered.fit.differences(found.recovered.rows).se_kr.mean()) / plain.average) ** 2
+    if found.recovered is not None and found.complete is not None and found.complete.mse:
+        rows = found.recovered.rows
+        there = _mean_square_sed(rows @ found.recovered.fit.adjusted @ rows.T)
+        noise = 1 - there / _mean_square_sed(found.complete.mse * found.complete.covariance)
     return EntryComparison(chosen, found.intra, means, versus, noise, found)
+
+
+def _mean_square_sed(covariance: np.ndarray) -> float:
+    """The mean of the squared standard errors of all differences between means, from their covariance: without a single pair."""
+    k = len(covariance)
+    return float(2 * (k * np.trace(covariance) - covariance.sum()) / (k * (k - 1)))
 
 
 def _over_levels(layout: LayoutName) -> Callable[[Choice, Columns, Values, str | None, bool], EntryComparison]:

@@ -66,7 +66,12 @@ class RecoveredBlocks:
     fit: MixedFit
     names: tuple[str, ...]
     rows: Floats
-    test: JointTest
+
+    @cached_property
+    def test(self) -> JointTest:
+        """Whether the entries differ at all; reckoned when first asked for."""
+        entries = len(self.names) - 1
+        return self.fit.test(np.eye(self.rows.shape[1])[self.rows.shape[1] - entries :])
 
     @cached_property
     def means(self) -> tuple[MixedMean, ...]:
@@ -217,8 +222,7 @@ def _recovered(y: Floats, entry: Labels, block: Labels, rep: Labels | None) -> R
     rows = np.zeros((len(names), x.shape[1]))
     rows[:, :r] = 1 / r
     rows[np.arange(1, len(names)), np.arange(r, x.shape[1])] = 1.0
-    test = found.test(np.eye(x.shape[1])[r:])
-    return RecoveredBlocks(found, tuple(names), rows, test)
+    return RecoveredBlocks(found, tuple(names), rows)
 
 
 def mixed_means(found: MixedFit, names: Sequence[str], rows: Floats) -> tuple[MixedMean, ...]:

@@ -10,7 +10,8 @@ import numpy as np
 
 from trialcore.analyses.blocks import BlockAnalysis
 from trialcore.analyses.linear import Floats
-from trialcore.inference.diagnostics import diagnose
+from trialcore.analyses.ranks import average_ranks
+from trialcore.inference import distributions
 
 ScaleName = Literal["sqrt", "log"]
 LADDER: dict[ScaleName, float] = {"sqrt": 0.5, "log": 0.0}
@@ -28,8 +29,12 @@ def spread_grows(analysis: BlockAnalysis, value: Sequence[float | None]) -> bool
     seen = [v for v in value if v is not None]
     if len(seen) < FEWEST or min(seen) <= 0 or max(seen) < WIDEST * min(seen) or not analysis.mse:
         return False
-    looked = diagnose(analysis.fitted.tolist(), analysis.residuals.tolist(), analysis.df_error)
-    return looked is not None and (looked.spread_rho or 0.0) > 0 and (looked.spread_p or 0.0) < SURE
+    there = np.isfinite(analysis.residuals)
+    rho = float(np.corrcoef(average_ranks(analysis.fitted[there]), average_ranks(np.abs(analysis.residuals[there])))[0, 1])
+    if not 0 < rho < 1:
+        return False
+    df = int(there.sum()) - 2
+    return float(distributions.t_two_sided(rho * np.sqrt(df / (1 - rho**2)), df)) < SURE
 
 
 def scale_for(analysis: BlockAnalysis, value: Sequence[float | None], fits: dict[ScaleName, BlockAnalysis]) -> ScaleName | None:
