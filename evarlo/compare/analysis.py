@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from evarlo.compare.honest import Honest
 
 NO_RECORD = "no record"
+NOT_SURE = (0.05, 0.95)  # between these a chance is called so
 DESIGNS: dict[str, str] = {
     Trial.Design.BLOCKS: "rcbd",
     Trial.Design.NO_BLOCKS: "crd",
@@ -76,6 +77,19 @@ class EntryResult:
     def word(self) -> str:
         """How it stands to the check, in the same word wherever it is shown; empty for the check and where nothing can be said."""
         return "" if self.difference is None else {1: "ahead", 0: "could be luck", -1: "behind"}[self.beats]
+
+    @property
+    def alone(self) -> str:
+        """The same beside a chance that holds other seasons too: what this season could be luck in may be sure with them."""
+        sure = self.kept is not None and self.chance is not None and not NOT_SURE[0] < self.chance < NOT_SURE[1]
+        return "not by itself" if sure and self.beats == 0 else self.word
+
+    @property
+    def expected(self) -> str:
+        """How it stands by the chance that allows for the best of many and for other seasons; as `word` where there is none."""
+        if self.kept is None or self.chance is None:
+            return self.word
+        return "ahead" if self.chance >= NOT_SURE[1] else "behind" if self.chance <= NOT_SURE[0] else "not sure"
 
     @property
     def widened(self) -> float:

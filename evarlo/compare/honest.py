@@ -8,6 +8,7 @@ from functools import lru_cache
 from evarlo.compare.analysis import Comparison, EntryResult
 from evarlo.trials.registry import registry
 from trialcore.inference.shrunken import Advantage, Prior, SeasonMeans, Shrunken, season_of, shrink
+from trialcore.inference.verdict import Prospect
 
 FEWEST = 4  # entries, from which on the best is likely to look better than it is
 
@@ -19,6 +20,20 @@ class Honest:
     worked: Shrunken
     now: SeasonMeans
     seasons: tuple[str, ...]
+
+    def prospect(self, result: EntryResult) -> Prospect | None:
+        """What an entry promises, for the verdict; None for one that is not in the fit."""
+        name = _name(result)
+        if result.kept is None or name not in self.now.entries:
+            return None
+        place = self.worked.place(name)
+        error = self.now.variances[self.now.entries.index(name)] + self.now.check_variance
+
+        def chance(by: float) -> float:
+            return float(self.worked.chance_above(by)[place])
+
+        fresh = self.worked.promise_of_a_fresh_one(error)
+        return Prospect(chance, result.kept, self.worked.promise(name, error), fresh)
 
 
 def honestly(found: Comparison) -> Comparison:

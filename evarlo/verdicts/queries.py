@@ -8,6 +8,7 @@ from typing import Any
 
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison
+from evarlo.compare.honest import honestly
 from evarlo.compare.queries import compare_plots, guard_of
 from evarlo.nursery.audit import Difference, besides_of
 from evarlo.people.permissions import allowed
@@ -33,7 +34,7 @@ class CriterionFigure:
     better_by: float | None
     chance: float | None
     digits: int
-    word: str = ""  # how it stands to the check, as Compare says it
+    word: str = ""  # how it stands to the check, by its chance
 
 
 @dataclass(frozen=True)
@@ -74,6 +75,8 @@ def board_of(trial: Trial, user: Any) -> Board:
     plots = plots_of(trial)
     names = entry_names(trial, user)
     comparisons = [compare_plots(trial, c.trait, plots, names, guard_of(trial)) for c in criteria]
+    if not trial.family_guard:  # which holds all comparisons together in a way of its own
+        comparisons = [honestly(c) for c in comparisons]
     besides = besides_of(trial, allowed(user, "see_names"))
     opinions = {o.entry_id: o for o in Opinion.objects.filter(entry__trial=trial).select_related("by")}
     signed = trial.boards.select_related("by").last()
@@ -96,7 +99,7 @@ def _line(
         result = next(s for s in comparison.results if s.entry.pk == entry.pk)
         d = result.difference
         better = criterion.sign * d.estimate if d else None
-        figures.append(CriterionFigure(criterion, result.mean.lsmean, better, result.flat, comparison.digits, result.word))
+        figures.append(CriterionFigure(criterion, result.mean.lsmean, better, result.chance, comparison.digits, result.expected))
         evidence.append(
             Evidence(
                 criterion.trait.name,
@@ -105,6 +108,7 @@ def _line(
                 d.df if d else None,
                 criterion.matters,
                 chance_of_failing(criterion, result.mean, comparison),
+                comparison.honest.prospect(result) if comparison.honest else None,
             )
         )
     if entry.any_check:

@@ -22,6 +22,7 @@ from evarlo.ui.refused import Refused, said_on_top
 from evarlo.verdicts.models import VERDICTS
 from evarlo.verdicts.queries import board_of, counts
 from evarlo.verdicts.services import give_verdict, sign_board
+from evarlo.verdicts.words import best_bet_in_words
 
 
 @may("compare")
@@ -36,6 +37,7 @@ def decide(request: PersonRequest, slug: str) -> HttpResponse:
         "counts": counts(board),
         "has_figures": has_figures,
         "said": said_of(trial),
+        "best_bet": best_bet_in_words(board.comparisons[0] if board.comparisons else None),
     }
     return render(request, "verdicts/decide.html", context)
 

@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from django.utils.html import format_html
+from django.utils.safestring import SafeString
+
+from evarlo.compare.analysis import Comparison
 from evarlo.trials.models import Criterion
 from trialcore.inference.verdict import Ground, Reason
 
+SURE_ENOUGH = "95 %"
 LIKELY = 0.8  # from which on something is called likely
 
 
@@ -27,6 +32,8 @@ def reason_in_words(reason: Reason, criteria: Sequence[Criterion]) -> str:
         Ground.WORSE: f"Behind the check in {trait}: chance {chance}.",
         Ground.WORSE_ELSEWHERE: f"Worse in {trait} by more than the {matters} that matters: chance {chance}.",
         Ground.HELD_BACK: f"Good, but {likely} worse in {trait} by more than {matters}: chance {chance}.",
+        Ground.NOT_SURE_YET: f"Not sure enough yet in {trait}: chance of being better {chance}, where {SURE_ENOUGH} is asked for.",
+        Ground.FRESH_PROMISES_MORE: f"A new entry would promise more in {trait}: chance of being better {chance}.",
         Ground.CONFOUNDED: f"{reason.criterion}: no figure can tell that from the cultivar.",
         Ground.COULD_BE_LUCK: f"The difference in {trait} could be luck: chance of being better {chance}.",
     }[reason.ground]
@@ -39,3 +46,15 @@ def percent(chance: float) -> str:
     if chance < 0.005:
         return "under 1 %"
     return f"{100 * chance:.0f} %"
+
+
+def best_bet_in_words(leading: Comparison | None) -> SafeString:
+    """Whom to take if one must choose today, apart from any verdict; empty where chances are flat."""
+    if leading is None or leading.honest is None:
+        return SafeString("")
+    promising = [r for r in leading.results if r.kept is not None]
+    if not promising or (promising[0].kept or 0.0) <= 0:
+        return format_html("If you must choose now: stay with {}. No entry is expected to keep a lead over it.", leading.check_name)
+    best = promising[0]
+    said = "If you must choose now: <strong>{}</strong>, {} that it beats {} in {}. That is a bet, not a recommendation."
+    return format_html(said, best.name, percent(best.chance or 0.0), leading.check_name, leading.trait.name.lower())

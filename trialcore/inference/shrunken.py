@@ -68,6 +68,29 @@ class Shrunken:
     variances: Floats  # parts × entries
     seasonal: float  # entry × season variance
 
+    def place(self, entry: str) -> int:
+        """Where an entry stands among `advantages`. Raises KeyError for one that is not there."""
+        for i, a in enumerate(self.advantages):
+            if a.entry == entry:
+                return i
+        raise KeyError(entry)
+
+    def promise(self, entry: str, error: float) -> float:
+        """What an entry may be expected to give over the check after one more season whose difference has the variance `error`: the
+        mean of the better of nought and what would then be expected of it."""
+        a = self.advantages[self.place(entry)]
+        return _promise(a.kept, a.variance, error + 2 * self.seasonal)
+
+    def promise_of_a_fresh_one(self, error: float) -> float:
+        """The same of an entry that nothing is known of."""
+        return _promise(-self.check_lead, self.entry_variance + self.check_lead_variance, error + 2 * self.seasonal)
+
+    @property
+    def best_bet(self) -> Advantage | None:
+        """Whom to take if one must choose today: the entry expected to keep most over the check; None where that is nobody."""
+        best = max(self.advantages, key=lambda a: a.kept)
+        return best if best.kept > 0 else None
+
     def chance_above(self, by: float) -> Floats:
         """The chance that each entry beats the check by more than `by`."""
         below = distributions.t_below((self.leads - by) / np.sqrt(self.variances), self.df)
@@ -79,6 +102,14 @@ class Shrunken:
             lined("Expected advantages over the check", ["entry", "kept", "chance"], rows),
             figures(spread_of_entries=float(np.sqrt(self.entry_variance)), check_above_mean_entry=self.check_lead),
         )
+
+
+def _promise(kept: float, variance: float, error: float) -> float:
+    """E[max(0, m)] of the expectation m after another season: normal around what is kept now, its spread what that season would
+    move."""
+    spread = variance / float(np.sqrt(variance + error))
+    z = kept / spread
+    return spread * float(np.exp(-z * z / 2) / np.sqrt(2 * np.pi)) + kept * float(distributions.t_below(z, float("inf")))
 
 
 def own_variances(covariance: Floats) -> Floats:

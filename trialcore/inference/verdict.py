@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -15,6 +15,18 @@ class Verdict(StrEnum):
     RECOMMEND = "recommend"
     RETEST = "retest"
     DROP = "drop"
+
+
+@dataclass(frozen=True)
+class Prospect:
+    """What is known of an entry over all seasons and entries at once (see `shrunken`): the chance that it truly beats the check by
+    more than a margin, what it is expected to keep of its lead, and what it promises after another season beside what a fresh entry
+    would. All in the trait's unit, turned so that more is better."""
+
+    chance: Callable[[float], float]
+    kept: float
+    promise: float
+    fresh: float
 
 
 @dataclass(frozen=True)
@@ -31,6 +43,11 @@ class Rule:
     sure_of_more: float = 0.95
     """A must-have is failed, or another criterion worse by more than what matters, for sure: one-sided, since only that side is
     asked about."""
+    allowed_better: float = 0.95
+    """The bar of a chance that allows for the best of many looking better than it is: wrong in about 1 of 100 recommendations
+    against a chance check, in 7 to 10 against a good one."""
+    fresh: float = 1.0
+    """An entry that promises less than this many times what a fresh one would is dropped to make room."""
     spoils: float = 0.5
     """A further criterion holds a recommendation back when it is more likely than this to be worse by more than what matters."""
 
@@ -48,9 +65,12 @@ class Evidence:
     df: float | None
     matters: float
     fails: float | None = None
+    prospect: Prospect | None = None
 
     def chance_better(self, by: float = 0.0) -> float | None:
         """Chance that the entry is truly better than the check by more than `by`; None without a figure."""
+        if self.prospect is not None:
+            return self.prospect.chance(by)
         if self.better_by is None or not self.se or not self.df:
             return None
         return chance_above(self.better_by, self.se, self.df, by)
@@ -68,6 +88,8 @@ class Ground(StrEnum):
     WORSE_ELSEWHERE = "worse on another criterion"
     HELD_BACK = "held back by another criterion"
     COULD_BE_LUCK = "could be luck"
+    NOT_SURE_YET = "not sure enough yet"
+    FRESH_PROMISES_MORE = "a new entry would promise more"
     CONFOUNDED = "differs from the check in more than its name"
 
 
@@ -94,7 +116,8 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
     Recommended when it is sure to beat the check on the leading criterion, more likely than not by at least what
     matters, no other criterion is likely to be worse by more than what matters, and no must-have is likely to be failed.
     Dropped when it is sure to fail a must-have, to be worse on the leading criterion, or to be worse by more than what
-    matters on any other. Retested otherwise.
+    matters on any other; where its `prospect` is known also when a fresh entry would promise more. Retested otherwise. Chances
+    are those of the prospects where these are known.
 
     Raises ValueError when there is no criterion.
     """
@@ -117,9 +140,12 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
         return Suggestion(Verdict.RETEST, (Reason(Ground.NO_FIGURE, lead.criterion, None),))
     if 1 - ahead >= rule.sure_worse:
         return Suggestion(Verdict.DROP, (Reason(Ground.WORSE, lead.criterion, 1 - ahead),))
-    if ahead < rule.sure_better:
-        return Suggestion(Verdict.RETEST, (Reason(Ground.COULD_BE_LUCK, lead.criterion, ahead),))
-    if lead.better_by < lead.matters:
+    if lead.prospect and lead.prospect.promise < rule.fresh * lead.prospect.fresh:
+        return Suggestion(Verdict.DROP, (Reason(Ground.FRESH_PROMISES_MORE, lead.criterion, ahead),))
+    if ahead < (rule.allowed_better if lead.prospect else rule.sure_better):
+        ground = Ground.NOT_SURE_YET if lead.prospect else Ground.COULD_BE_LUCK
+        return Suggestion(Verdict.RETEST, (Reason(ground, lead.criterion, ahead),))
+    if (lead.prospect.kept if lead.prospect else lead.better_by) < lead.matters:
         return Suggestion(Verdict.RETEST, (Reason(Ground.BETTER_BUT_SMALL, lead.criterion, ahead),))
     held = [Reason(Ground.HELD_BACK, e.criterion, worse) for e in others if (worse := _worse(e)) > rule.spoils]
     held += [Reason(Ground.MAY_FAIL, e.criterion, e.fails) for e in evidence if e.fails is not None and e.fails >= rule.spoils]

@@ -7,6 +7,7 @@ import numpy as np
 
 from trialcore.analyses.entries import compare_entries
 from trialcore.inference.shrunken import RATIOS, SEASONAL, Prior, SeasonMeans, own_variances, season_of, shrink
+from trialcore.inference.verdict import Evidence, Ground, Prospect, Rule, Verdict, suggest
 
 PLOT = 1.0
 
@@ -134,3 +135,41 @@ class Honest(TestCase):
         self.assertIsNone(shrink([SeasonMeans(("A", "B"), (1, 2), (1, 1), 0, 1, 1, 5)]))
         with self.assertRaisesRegex(ValueError, "one mean"):
             shrink([SeasonMeans(("A", "B", "C"), (1, 2), (1, 1, 1), 0, 1, 1, 5)])
+
+
+class Verdicts(TestCase):
+    def prospect(self, chance: float, kept: float, promise: float = 1.0, fresh: float = 0.5) -> Evidence:
+        found = Prospect(lambda by: chance if by >= 0 else 1.0, kept, promise, fresh)
+        return Evidence("yield", 2.0, 0.5, 20, 0.5, None, found)
+
+    def test_the_bar_is_that_of_chances_that_allow_for_many(self) -> None:
+        """The same flat figures throughout: four standard errors ahead."""
+        for chance, kept, said, ground in (
+            (0.96, 1.0, Verdict.RECOMMEND, Ground.BETTER),
+            (0.94, 1.0, Verdict.RETEST, Ground.NOT_SURE_YET),
+            (0.96, 0.3, Verdict.RETEST, Ground.BETTER_BUT_SMALL),
+        ):
+            found = suggest([self.prospect(chance, kept)])
+            self.assertEqual((found.verdict, found.reasons[0].ground), (said, ground))
+        self.assertEqual(suggest([Evidence("yield", 2.0, 0.5, 20, 0.5)]).verdict, Verdict.RECOMMEND)
+
+    def test_what_promises_less_than_a_fresh_one_makes_room(self) -> None:
+        found = suggest([self.prospect(0.6, 0.2, promise=0.3, fresh=0.5)])
+        self.assertEqual((found.verdict, found.reasons[0].ground), (Verdict.DROP, Ground.FRESH_PROMISES_MORE))
+        self.assertEqual(suggest([self.prospect(0.6, 0.2, promise=0.3, fresh=0.5)], Rule(fresh=0.5)).verdict, Verdict.RETEST)
+
+    def test_a_promise_is_the_mean_of_what_another_season_would_leave(self) -> None:
+        """By draws: what is expected after another season, taken where it is above nought."""
+        rng = np.random.default_rng(6)
+        truth = {f"E{i}": float(rng.normal(0, 0.6)) for i in range(8)}
+        found = shrink([season(rng, list(truth), truth, 0.3)])
+        assert found
+        a, error = found.advantages[2], 0.5
+        true = rng.normal(a.kept, np.sqrt(a.variance), 400_000)
+        seen = true + rng.normal(0, np.sqrt(error + 2 * found.seasonal), len(true))
+        weight = a.variance / (a.variance + error + 2 * found.seasonal)
+        after = a.kept + weight * (seen - a.kept)
+        self.assertAlmostEqual(found.promise(a.entry, error), float(np.maximum(after, 0).mean()), delta=0.004)
+        lasting = max(found.advantages, key=lambda x: x.kept)
+        self.assertEqual(found.best_bet, lasting if lasting.kept > 0 else None)
+        self.assertGreater(found.promise(lasting.entry, error), found.promise_of_a_fresh_one(error))

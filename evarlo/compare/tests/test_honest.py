@@ -7,6 +7,7 @@ from evarlo.compare.queries import compare
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
+from evarlo.verdicts.queries import board_of
 from evarlo.verdicts.services import sign_board
 from trialcore.inference.shrunken import SeasonMeans, shrink
 
@@ -72,3 +73,21 @@ class Honest(TestCase):
         found = compare(made, self.trait, self.by)
         self.assertIsNone(found.honest)
         self.assertEqual([r.chance for r in found.results], [r.flat for r in found.results])
+
+    def test_the_board_goes_by_the_same_chances_and_gives_a_best_bet_apart(self) -> None:
+        made = self.season("2026", MEANS)
+        found = compare(made, self.trait, self.by)
+        board = board_of(Trial.objects.get(pk=made.pk), self.by)
+        chance = {r.name: r.chance for r in found.results}
+        for line in board.lines:
+            self.assertEqual(line.figures[0].chance, chance[line.name])
+        lines = {line.name: line for line in board.lines}
+        self.assertEqual(lines["Quillet"].verdict, "retest")  # sure when taken flat, not when it is the best of five
+        self.assertIn("Not sure enough yet in plot yield", lines["Quillet"].reasons[0])
+        self.assertEqual(lines["Brakewater"].verdict, "drop")
+        page = self.client.get(reverse("verdicts:decide", args=[made.slug]))
+        self.assertContains(page, "If you must choose now: <strong>Quillet</strong>")
+        self.assertContains(page, "That is a bet, not a recommendation.")
+        Trial.objects.filter(pk=made.pk).update(family_guard=True)
+        flat = board_of(Trial.objects.get(pk=made.pk), self.by)
+        self.assertEqual({line.name: line.verdict for line in flat.lines}["Quillet"], "recommend")
