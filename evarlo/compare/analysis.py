@@ -7,7 +7,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import floor, log10
-from typing import TYPE_CHECKING
 
 from evarlo.catalogue.models import Trait
 from evarlo.trials.models import Cause, Entry, Exclusion, Plot, Trial
@@ -18,9 +17,8 @@ from trialcore.analyses.choice import Kind
 from trialcore.analyses.entries import EntryComparison, compare_entries
 from trialcore.inference.comparisons import AgainstCheck, Difference, Guard, chance_above
 from trialcore.inference.distributions import t_quantile
-
-if TYPE_CHECKING:
-    from evarlo.compare.honest import Honest
+from trialcore.inference.shrunken import SeasonMeans, Shrunken
+from trialcore.inference.verdict import Prospect
 
 NO_RECORD = "no record"
 NOT_SURE = (0.05, 0.95)  # between these a chance is called so
@@ -104,6 +102,34 @@ class EntryResult:
         if self.difference is None or self.half is None or abs(self.difference.estimate) < self.half:
             return 0
         return 1 if (self.flat or 0) > 0.5 else -1
+
+
+def cultivar_key(result: EntryResult) -> str:
+    """By what an entry is known in other seasons."""
+    return str(result.entry.cultivar_id)
+
+
+@dataclass(frozen=True, eq=False)
+class Honest:
+    """What was found: the fit, the season of this trial and the earlier ones that are in it, in words."""
+
+    worked: Shrunken
+    now: SeasonMeans
+    seasons: tuple[str, ...]
+
+    def prospect(self, result: EntryResult) -> Prospect | None:
+        """What an entry promises, for the verdict; None for one that is not in the fit."""
+        name = cultivar_key(result)
+        if result.kept is None or name not in self.now.entries:
+            return None
+        place = self.worked.place(name)
+        error = self.now.variances[self.now.entries.index(name)] + self.now.check_variance
+
+        def chance(by: float) -> float:
+            return float(self.worked.chance_above(by)[place])
+
+        fresh = self.worked.promise_of_a_fresh_one(error)
+        return Prospect(chance, result.kept, self.worked.promise(name, error), fresh)
 
 
 @dataclass(frozen=True, eq=False)

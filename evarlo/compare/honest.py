@@ -2,38 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import lru_cache
 
-from evarlo.compare.analysis import Comparison, EntryResult
+from evarlo.compare.analysis import Comparison, EntryResult, Honest, cultivar_key
 from evarlo.trials.registry import registry
 from trialcore.inference.shrunken import Advantage, Prior, SeasonMeans, Shrunken, season_of, shrink
-from trialcore.inference.verdict import Prospect
 
 FEWEST = 4  # entries, from which on the best is likely to look better than it is
-
-
-@dataclass(frozen=True, eq=False)
-class Honest:
-    """What was found: the fit, the season of this trial and the earlier ones that are in it, in words."""
-
-    worked: Shrunken
-    now: SeasonMeans
-    seasons: tuple[str, ...]
-
-    def prospect(self, result: EntryResult) -> Prospect | None:
-        """What an entry promises, for the verdict; None for one that is not in the fit."""
-        name = _name(result)
-        if result.kept is None or name not in self.now.entries:
-            return None
-        place = self.worked.place(name)
-        error = self.now.variances[self.now.entries.index(name)] + self.now.check_variance
-
-        def chance(by: float) -> float:
-            return float(self.worked.chance_above(by)[place])
-
-        fresh = self.worked.promise_of_a_fresh_one(error)
-        return Prospect(chance, result.kept, self.worked.promise(name, error), fresh)
 
 
 def honestly(found: Comparison) -> Comparison:
@@ -43,7 +19,7 @@ def honestly(found: Comparison) -> Comparison:
     if made is None:
         return found
     by_name = {a.entry: a for a in made.worked.advantages}
-    results = tuple(_told(r, by_name.get(_name(r))) for r in found.results)
+    results = tuple(_told(r, by_name.get(cultivar_key(r))) for r in found.results)
     ordered = sorted(results, key=lambda r: (r.mean.lsmean is None, -_worth(r, found), r.entry.code))
     return replace(found, results=tuple(ordered), honest=made)
 
@@ -52,7 +28,7 @@ def honest(found: Comparison) -> Honest | None:
     """The fit over this trial and the signed seasons of its check before it."""
     if found.check is None:
         return None
-    names = {r.entry.code: _name(r) for r in found.results}
+    names = {r.entry.code: cultivar_key(r) for r in found.results}
     apart = {r.entry.code for r in found.results if r.entry.repeated}
     before = registry.earlier(found.trial, found.trait, found.check.cultivar_id) if registry.earlier else ()
     now = season_of(found.worked, found.check.code, found.sign, names, apart)
@@ -67,10 +43,6 @@ def honest(found: Comparison) -> Honest | None:
 def _fitted(seasons: tuple[SeasonMeans, ...]) -> Shrunken | None:
     """The same seasons always give the same figures."""
     return shrink(seasons, Prior())
-
-
-def _name(result: EntryResult) -> str:
-    return str(result.entry.cultivar_id)
 
 
 def _told(result: EntryResult, advantage: Advantage | None) -> EntryResult:

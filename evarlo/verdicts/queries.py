@@ -9,7 +9,7 @@ from typing import Any
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.honest import honestly
-from evarlo.compare.queries import compare_plots, guard_of
+from evarlo.compare.queries import compare_plots, direction_of, guard_of
 from evarlo.nursery.audit import Difference, besides_of
 from evarlo.people.permissions import allowed
 from evarlo.trials.models import Criterion, Entry, Trial
@@ -165,16 +165,18 @@ def earlier(trial: Trial, trait: Trait, check: int) -> list[Earlier]:
         .values_list("trial__name", "trial__season", "trial_id", "lines", "figures")
     )
     newest = {pk: (f"{name} {season}", lines, figures) for name, season, pk, lines, figures in boards}
-    found = [(words, _season(lines, figures, trait.key, check)) for words, lines, figures in newest.values()]
+    sign = direction_of(trial, trait)
+    found = [(words, _season(lines, figures, trait.key, check, sign)) for words, lines, figures in newest.values()]
     return [Earlier(words, season) for words, season in found if season]
 
 
-def _season(lines: list[dict[str, Any]], figures: list[dict[str, Any]], key: str, check: int) -> SeasonMeans | None:
+def _season(lines: list[dict[str, Any]], figures: list[dict[str, Any]], key: str, check: int, sign: int) -> SeasonMeans | None:
     """The season of one trait of a signed board; None where it was signed without what that takes, or against another check."""
     at = next((i for i, f in enumerate(figures) if f.get("key") == key), None)
     if at is None or not figures[at].get("df_of_check"):
         return None
-    sign = figures[at]["sign"]
+    if figures[at]["sign"] != sign:  # what was better then is worse now
+        return None
     told = [x for x in lines if x.get("variances") and x["means"][at] is not None and x["variances"][at]]
     base = next((x for x in told if x["check"] and x["cultivar"] == check), None)
     others = [x for x in told if not x["check"]]

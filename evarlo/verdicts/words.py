@@ -32,8 +32,8 @@ def reason_in_words(reason: Reason, criteria: Sequence[Criterion]) -> str:
         Ground.WORSE: f"Behind the check in {trait}: chance {chance}.",
         Ground.WORSE_ELSEWHERE: f"Worse in {trait} by more than the {matters} that matters: chance {chance}.",
         Ground.HELD_BACK: f"Good, but {likely} worse in {trait} by more than {matters}: chance {chance}.",
-        Ground.NOT_SURE_YET: f"Not sure enough yet in {trait}: chance of being better {chance}, where {SURE_ENOUGH} is asked for.",
-        Ground.FRESH_PROMISES_MORE: f"A new entry would promise more in {trait}: chance of being better {chance}.",
+        Ground.NOT_SURE_YET: f"Not sure enough yet in {trait}: chance {chance}, and {SURE_ENOUGH} is asked for.",
+        Ground.FRESH_PROMISES_MORE: f"A new entry would promise more in {trait} (chance {chance}).",
         Ground.CONFOUNDED: f"{reason.criterion}: no figure can tell that from the cultivar.",
         Ground.COULD_BE_LUCK: f"The difference in {trait} could be luck: chance of being better {chance}.",
     }[reason.ground]

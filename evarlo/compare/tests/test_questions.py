@@ -3,6 +3,7 @@
 from itertools import pairwise
 
 from django.urls import reverse
+from playwright.sync_api import expect
 
 from evarlo.catalogue.models import Trait
 from evarlo.compare.alike import Alike, alike, choices
@@ -12,9 +13,11 @@ from evarlo.compare.places import in_places, places_of
 from evarlo.compare.queries import compare
 from evarlo.grounds.models import Bed
 from evarlo.testing import world
+from evarlo.testing.browser import DESK, PHONE, BrowserTest
 from evarlo.testing.pages import TestCase
 from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Cause, Plot, Trial
+from evarlo.trials.plan import CriterionPlan
 from evarlo.trials.queries import plots_of
 from evarlo.walks.services import open_round
 
@@ -153,3 +156,37 @@ class OfWhichKind(TestCase):
         self.assertContains(page, "Entries differ in bulb shape")
         self.assertContains(page, "are round in every plot")
         self.assertContains(page, "Of which kind?")
+
+
+class InTheBrowser(BrowserTest):
+    def test_every_question_is_reached_by_keys_and_fits_a_phone(self) -> None:
+        by = world.person("manager")
+        criteria = [CriterionPlan(world.trait("plot-yield"), "higher", 0.5), CriterionPlan(world.trait("height"), "higher", 5.0)]
+        made = world.trial(by, blocks=4, repeated=["OF-17"], criteria=criteria)
+        house = Bed.objects.create(site=made.bed.site, name="House", length_m=9, width_m=5, environment="tunnel")  # type: ignore[union-attr]
+        made.more_beds.add(house)
+        Plot.objects.filter(trial=made, block__in=("3", "4")).update(bed=house)
+        world.sow(made, by)
+        world.keep_yields(made, by, {"Corvane": 5.0, "Quillet": 7.0, "OF-17": 6.0, "Brakewater": 4.5})
+        asked = world.walk(made, "height", by)
+        for i, plot in enumerate(made.plots.all()):
+            world.keep(asked, plot, by, 40.0 + i % 5)
+        said = {
+            "Every check?": "is above both checks",
+            "All criteria together?": "leads by these weights",
+            "The same everywhere?": "Nothing shows that entries answer differently",
+            "Does the ground run?": "the ground",
+            "If stands were alike?": "height",
+            "Seen early?": "Nothing",
+        }
+        for size in (DESK, PHONE):
+            page = self.open("manager", size)
+            for question, words in said.items():
+                page.goto(self.at(reverse("compare:compare", args=[made.slug]) + "?trait=plot-yield"))
+                link = page.get_by_role("link", name=question)
+                link.focus()
+                page.keyboard.press("Enter")
+                expect(page.locator(".tabs [aria-current]")).to_have_text(question)
+                expect(page.locator("p.lead")).to_contain_text(words, ignore_case=True)
+                self.accessible(page, question)
+                self.no_sideways(page, question)
