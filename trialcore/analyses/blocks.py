@@ -210,6 +210,8 @@ def _means(
 
 def _comparable_sets(full: Fit, contrasts: Floats, everyone: Sequence[str], seen: set[str]) -> tuple[int, ...]:
     """Number the sets of entries whose differences can be estimated from these data; 0 for an entry without a value."""
+    if not full.deficient:  # nothing is confounded, so every difference is told
+        return tuple(int(name in seen) for name in everyone)
     sets = [0] * len(everyone)
     first_of: list[int] = []
     for i, name in enumerate(everyone):

@@ -105,13 +105,32 @@ class IncompleteBlocks:
     random are fitted when they are first asked for: no comparison with the check needs them."""
 
     intra: BlockAnalysis
-    blocks_first: tuple[AnovaRow, ...]
-    entries_first: tuple[AnovaRow, ...]
     complete: BlockAnalysis | None
-    efficiency: Efficiency
     recovered: RecoveredBlocks | None
     cannot_say: tuple[str, ...]
+    _orders: Callable[[], tuple[tuple[AnovaRow, ...], tuple[AnovaRow, ...]]]
+    _factors: Callable[[], Efficiency]
     _fit_random: Callable[[], RandomEntries] | None = None
+
+    @cached_property
+    def orders(self) -> tuple[tuple[AnovaRow, ...], tuple[AnovaRow, ...]]:
+        """Blocks first, then entries first."""
+        return self._orders()
+
+    @property
+    def blocks_first(self) -> tuple[AnovaRow, ...]:
+        """The analysis of variance, entries adjusted for blocks."""
+        return self.orders[0]
+
+    @property
+    def entries_first(self) -> tuple[AnovaRow, ...]:
+        """The analysis of variance, blocks adjusted for entries."""
+        return self.orders[1]
+
+    @cached_property
+    def efficiency(self) -> Efficiency:
+        """The canonical efficiency factors of the plots that have a value."""
+        return self._factors()
 
     @cached_property
     def random_entries(self) -> RandomEntries | None:
@@ -146,7 +165,6 @@ def analyse_incomplete(
     names = [entry[i] for i in seen]
     blocks = [within[i] for i in seen]
     reps = [rep[i] for i in seen] if rep is not None else None
-    blocks_first, entries_first = _two_orders(y[seen], names, blocks, reps) if len(seen) else ((), ())
     cannot = list(intra.cannot_say)
     recovered, later = None, None
     if mixed and len(set(intra.connected_set) - {0}) == 1 and intra.df_error > 0:
@@ -156,9 +174,13 @@ def analyse_incomplete(
         except ValueError as reason:
             cannot.append(f"No mixed model could be fitted: {reason}.")
     complete = analyse_blocks(entry, value, {"rep": rep}) if rep is not None else None
-    return IncompleteBlocks(
-        intra, blocks_first, entries_first, complete, efficiency_factors(names, blocks), recovered, tuple(cannot), later
-    )
+    orders = partial(_two_orders, y[seen], names, blocks, reps) if len(seen) else _no_orders
+    factors = partial(efficiency_factors, names, blocks)
+    return IncompleteBlocks(intra, complete, recovered, tuple(cannot), orders, factors, later)
+
+
+def _no_orders() -> tuple[tuple[AnovaRow, ...], tuple[AnovaRow, ...]]:
+    return (), ()
 
 
 def efficiency_factors(entry: Labels, block: Labels) -> Efficiency:
