@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from datetime import date
 
 from evarlo.catalogue.models import Trait
-from evarlo.compare.analysis import Comparison, columns_of, digits_for, typical_error
+from evarlo.compare.analysis import Comparison, blocking_of, digits_for, typical_error
 from evarlo.nursery.queries import step_rows
 from evarlo.trials.models import Entry, Trial
 from evarlo.trials.queries import readings_of, traits_with_records
 from trialcore.analyses.covariance import Covariance, analyse_covariance
-from trialcore.inference.comparisons import chance_above
+from trialcore.inference.comparisons import against_check, chance_above
 from trialcore.inference.distributions import t_quantile
 
 STANDS = ("stand", "emergence", "plants")  # what is looked at first: fewer plants are the usual reason to ask
@@ -102,10 +102,9 @@ def alike(found: Comparison, by: Choice) -> Alike | str:
     """The comparison with plots made alike in `by`; else why it cannot be."""
     if found.trial.two_factors:
         return "With a second factor plots are not made alike here."
-    columns = columns_of(found.trial, [v.plot for v in found.plots])
-    entry = columns.pop("entry")
-    if "block" in columns and "rep" in columns:  # small blocks lie within replicates
-        columns = {"block": [f"{r} / {b}" for r, b in zip(columns["rep"], columns["block"], strict=True)]}
+    entry, columns = blocking_of(found.trial, [v.plot for v in found.plots])
+    if "block" in columns:  # small blocks lie within replicates
+        columns = {"block": columns["block"]}
     try:
         worked = analyse_covariance(entry, [v.value for v in found.plots], _covariate(found, by), columns)
     except ValueError as reason:
@@ -145,8 +144,6 @@ def _rows(found: Comparison, worked: Covariance) -> tuple[AlikeRow, ...]:
 
 
 def _plain_differences(worked: Covariance, check: str | None) -> dict[str, tuple[float, float]]:
-    from trialcore.inference.comparisons import against_check
-
     if check is None or check not in {m.entry for m in worked.before.means}:
         return {}
     versus = against_check(worked.before, check)

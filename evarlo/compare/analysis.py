@@ -340,6 +340,15 @@ def columns_of(trial: Trial, plots: Sequence[Plot]) -> dict[str, list[str]]:
     return columns
 
 
+def blocking_of(trial: Trial, plots: Sequence[Plot]) -> tuple[list[str], dict[str, list[str]]]:
+    """The entry of each plot, and its blocks of every kind, small ones told by their replicate as well."""
+    columns = columns_of(trial, plots)
+    entry = columns.pop("entry")
+    if "block" in columns and "rep" in columns:
+        columns["block"] = [f"{r} / {b}" for r, b in zip(columns["rep"], columns["block"], strict=True)]
+    return entry, columns
+
+
 def check_among(plots: Sequence[Plot]) -> Entry | None:
     return next((p.entry for p in plots if p.entry.is_check), None)
 

@@ -9,8 +9,8 @@ from typing import Any
 from evarlo.catalogue.models import Claim, Cultivar
 from evarlo.compare.analysis import Comparison, EntryResult
 from evarlo.compare.queries import compare_plots, guard_of
-from evarlo.trials.models import Criterion, Trial
-from evarlo.trials.queries import entry_names, names_shown, plots_of
+from evarlo.trials.models import Trial
+from evarlo.trials.queries import criteria_of, entry_names, names_shown, plots_of
 
 HOLDS, NOT, UNTOLD = "holds", "does not hold", "cannot be told"
 SHORT = "falls short by less than matters"
@@ -47,7 +47,7 @@ def claims_of(cultivar: Cultivar, user: Any) -> list[Verified]:
 
 def _verified(trial: Trial, claims: Iterable[Claim], user: Any) -> list[Verified]:
     plots, names, made = plots_of(trial), entry_names(trial, user), []
-    matters = dict(Criterion.objects.filter(trial=trial).values_list("trait", "matters"))
+    matters = {c.trait_id: c.matters for c in criteria_of(trial)}
     found: dict[int, Comparison] = {}
     for claim in claims:
         trait = claim.trait

@@ -9,8 +9,8 @@ from typing import Any
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare_plots, guard_of
-from evarlo.trials.models import Criterion, Trial
-from evarlo.trials.queries import entry_names, plots_of
+from evarlo.trials.models import Trial
+from evarlo.trials.queries import criteria_of, entry_names, plots_of
 from trialcore.analyses.pairs import groups_of, pairs_of
 from trialcore.inference.comparisons import Difference, as_good_as
 
@@ -90,7 +90,7 @@ def _against(pairs: dict[tuple[str, str], Difference], first: str, other: str, s
 def as_good(trial: Trial, found: Comparison) -> list[tuple[str, float, float, bool, bool]]:
     """Of each entry whether it is as good as the check within what matters: name, the 90 % ends of its difference in its favour,
     whether it is equal within that either way, and whether it is at least as good; empty without a difference that matters."""
-    criterion = Criterion.objects.filter(trial=trial, trait=found.trait).first()
+    criterion = next((c for c in criteria_of(trial) if c.trait_id == found.trait.pk), None)
     matters = criterion.matters if criterion and criterion.matters else found.trait.matters
     if not matters:
         return []

@@ -11,11 +11,10 @@ from evarlo.catalogue.models import Cultivar
 from evarlo.compare.claims import claims_in, claims_of
 from evarlo.compare.fit import fit_check
 from evarlo.compare.heads import as_good, head_to_head, pair_table
-from evarlo.compare.views import compared
+from evarlo.compare.views import compared, framed
 from evarlo.compare.words import as_good_in_words, claims_in_words, fit_in_words, heads_in_words, pairs_in_words
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
-from evarlo.trials.frame import frame
 from evarlo.trials.ground import strip
 from evarlo.trials.queries import entry_names, names_shown, traits_with_records
 from evarlo.trials.views import trial_or_404
@@ -37,7 +36,7 @@ def pairs(request: PersonRequest, slug: str) -> HttpResponse:
         "sentence": pairs_in_words(table) if found else "",
         "as_good": as_good_in_words(found, good) if found and good else "",
     }
-    return render(request, "compare/pairs.html", context | frame(request, trial, "compare", layer=found.trait.key if found else ""))
+    return render(request, "compare/pairs.html", context | framed(request, trial, found))
 
 
 @may("compare")
@@ -60,7 +59,7 @@ def heads(request: PersonRequest, slug: str) -> HttpResponse:
         "rows": rows,
         "sentence": heads_in_words([names[pk] for pk in wanted], rows),
     }
-    return render(request, "compare/heads.html", context | frame(request, trial, "compare"))
+    return render(request, "compare/heads.html", context | framed(request, trial, None))
 
 
 @may("compare")
@@ -69,7 +68,7 @@ def claims(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     found = claims_in(trial, request.user)
     context = {"claims": found, "sentence": claims_in_words(found, names_shown(trial, request.user))}
-    return render(request, "compare/claims.html", context | frame(request, trial, "compare"))
+    return render(request, "compare/claims.html", context | framed(request, trial, None))
 
 
 @may("compare")
@@ -97,4 +96,4 @@ def fit(request: PersonRequest, slug: str) -> HttpResponse:
             "normal": residual_plot(seen.expected, seen.residual, numbers, out, "expected if normal", line=True),
             "ground": strip(trial, request.user, [("", shifted)], "above the lowest")[0][1],
         }
-    return render(request, "compare/fit.html", context | frame(request, trial, "compare", layer=found.trait.key if found else ""))
+    return render(request, "compare/fit.html", context | framed(request, trial, found))

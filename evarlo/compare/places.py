@@ -15,7 +15,6 @@ from trialcore.analyses.places import Contrasted, Places, analyse_places, intera
 
 MOST_CELLS = 400  # entries × places, beyond which the model takes too long for a page
 MOST_LINES = 16  # in the drawing
-SURE = 0.05
 
 
 @dataclass(frozen=True, eq=False)
@@ -29,10 +28,6 @@ class PlacesFound:
     within: dict[tuple[str, str], Contrasted]
     over_all: dict[str, Contrasted]
     crossing: tuple[Contrasted, ...]
-
-    def mean(self, code: str, place: str) -> float | None:
-        """The mean of an entry in one place."""
-        return next((c.mean.estimate for c in self.worked.cells if (c.entry, c.environment) == (code, place)), None)
 
 
 def places_of(trial: Trial, plots: Sequence[Plot]) -> dict[int, str]:

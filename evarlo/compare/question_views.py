@@ -8,7 +8,6 @@ from django.http import HttpResponse
 from django.shortcuts import render
 
 from evarlo.compare.alike import Alike, alike, choices
-from evarlo.compare.analysis import Comparison
 from evarlo.compare.checks import every_check
 from evarlo.compare.early import seen_early
 from evarlo.compare.kinds import kinds_in, kinds_of
@@ -27,16 +26,9 @@ from evarlo.compare.question_words import (
 )
 from evarlo.compare.running import Running, maps, running, takes_long
 from evarlo.compare.together import together
-from evarlo.compare.views import compared
+from evarlo.compare.views import compared, framed
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
-from evarlo.trials.frame import frame
-from evarlo.trials.models import Trial
-
-
-def framed(request: PersonRequest, trial: Trial, found: Comparison | None) -> dict[str, Any]:
-    """The frame of a page of Compare, the trait that is looked at on the ground."""
-    return frame(request, trial, "compare", layer=found.trait.key if found else "")
 
 
 @may("compare")
@@ -45,9 +37,7 @@ def checks(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = compared(request, slug)
     every = every_check(found) if found else None
     context: dict[str, Any] = {"traits": traits, "c": found, "every": every, "sentence": checks_in_words(found, every)}
-    return render(
-        request, "compare/checks.html", context | frame(request, trial, "compare", layer=found.trait.key if found else "")
-    )
+    return render(request, "compare/checks.html", context | framed(request, trial, found))
 
 
 @may("compare")
@@ -71,9 +61,7 @@ def places(request: PersonRequest, slug: str) -> HttpResponse:
             for r in found.results
         ]
         context["drawing"] = slopes(found, there.places, means, crossed, f"{found.trait.name} of each entry by place")
-    return render(
-        request, "compare/places.html", context | frame(request, trial, "compare", layer=found.trait.key if found else "")
-    )
+    return render(request, "compare/places.html", context | framed(request, trial, found))
 
 
 @may("compare")

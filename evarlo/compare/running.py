@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from django.utils.safestring import SafeString
 
-from evarlo.compare.analysis import Comparison, EntryResult, columns_of
+from evarlo.compare.analysis import Comparison, EntryResult, blocking_of
 from evarlo.trials.ground import strip
 from evarlo.trials.models import Trial
 from trialcore.analyses.ground import Ground, judge_ground, one_grid
@@ -72,10 +72,7 @@ def running(found: Comparison) -> Running | str:
         return "The sheet of this trial does not say where its plots stood: bring it in with row and col."
     if trial.design not in DESIGNS:
         return "With a second factor, or pairs with the check, the ground is not judged here."
-    columns = columns_of(trial, plots)
-    entry = columns.pop("entry")
-    if "block" in columns and "rep" in columns:
-        columns["block"] = [f"{r} / {b}" for r, b in zip(columns["rep"], columns["block"], strict=True)]
+    entry, columns = blocking_of(trial, plots)
     rows, cols = one_grid([f"{p.bed_id} {p.environment}" for p in plots], [p.row for p in plots], [p.col for p in plots])
     blocks = tuple((name, tuple(labels)) for name, labels in columns.items())
     values = tuple(v.value for v in found.plots)

@@ -72,6 +72,11 @@ def compared(request: PersonRequest, slug: str) -> tuple[Trial, list[Trait], Com
     return trial, traits, compare(trial, trait, request.user, guard, plain, against) if trait else None
 
 
+def framed(request: PersonRequest, trial: Trial, found: Comparison | None) -> dict[str, Any]:
+    """The frame of a page of Compare, the trait that is looked at on the ground."""
+    return frame(request, trial, "compare", layer=found.trait.key if found else "")
+
+
 def asked_again(found: Comparison) -> str:
     """What was asked, to be asked again of another page: the trait, the guard and the model."""
     asked = {"trait": found.trait.key, "guard": found.guard}
@@ -106,8 +111,7 @@ def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
             context["rows"] = sorted(context["rows"], key=lambda r: SORTED[context["sort"]](r[0], found.sign))
     if request.htmx and request.htmx.target == "compare-bench":
         return render(request, "compare/compare.html#bench", context | {"trial": trial})
-    layer = found.trait.key if found else ""
-    return render(request, "compare/compare.html", context | frame(request, trial, "compare", layer=layer))
+    return render(request, "compare/compare.html", context | framed(request, trial, found))
 
 
 def chart(found: Comparison) -> dict[str, Any]:
@@ -150,8 +154,7 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
         context["anova"] = (
             [(source_in_words(row["source"]), row) for row in plain_blocks["anova_sequential"]] if plain_blocks else []
         )
-    layer = found.trait.key if found else ""
-    return render(request, "compare/working.html", context | frame(request, trial, "compare", layer=layer))
+    return render(request, "compare/working.html", context | framed(request, trial, found))
 
 
 @may("compare")

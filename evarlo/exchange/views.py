@@ -36,7 +36,7 @@ from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside
 from evarlo.ui.uploads import Upload
-from evarlo.ui.words import counted
+from evarlo.ui.words import counted, names_in
 from trialcore.formats.sheet import TrialSheet
 
 SHOWN = 60
@@ -129,8 +129,7 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
         data = form.cleaned_data
         matters = {c: matters_proposed(read, c) if v is None else v for c, v in form.by_column("matters").items()}
         crop = crop_on_record(data["crop"])
-        further = [name for part in data["further"].split(",") if (name := " ".join(part.split()))]
-        more = (data["design"], data.get("factor", ""), data.get("entries_whole", False), further)
+        more = (data["design"], data.get("factor", ""), data.get("entries_whole", False), names_in(data["further"]))
         wanted = Wanted(data["name"], crop, data["season"], data["check"], form.by_column("direction"), matters, *more)
         try:
             make_trial(sheet, wanted, request.user, timezone.localdate())

@@ -19,6 +19,7 @@ from evarlo.trials.plan import MOST_BLOCKS, MOST_ENTRIES, SHARED, CriterionPlan,
 from evarlo.trials.queries import FILLED
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.units import figure_shown, measured
+from evarlo.ui.words import names_in
 
 CRITERIA = 4
 MOST_TYPED = 20_000
@@ -180,7 +181,7 @@ class NewTrial(Criteria):
         return levels
 
     def clean_repeated(self) -> list[str]:
-        return [name for part in self.cleaned_data["repeated"].split(",") if (name := " ".join(part.split()))]
+        return names_in(self.cleaned_data["repeated"])
 
     def clean_more_beds(self) -> list[Bed]:
         """Beds of the site, one a line: a name on record, or a name with its size. New ones are not on record yet."""

@@ -16,6 +16,7 @@ from evarlo.trials.models import (
     Trial,
 )
 from evarlo.ui.refused import Refused
+from trialcore.inference.checks import MOST_CHECKS
 from trialcore.layouts.bed import judged_stations, stations
 
 MOST_ENTRIES = 400
@@ -23,7 +24,6 @@ MOST_BLOCKS = 20
 MOST_SQUARE = 16
 MOST_LEVELS = 12
 MOST_PLOTS = 4000
-MOST_CHECKS = 9
 
 
 @dataclass(frozen=True)

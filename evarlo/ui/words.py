@@ -27,6 +27,11 @@ def plural(n: int, one: str, many: str = "") -> str:
     return many or (f"{one[:-1]}ies" if one.endswith("y") and one[-2:-1] not in "aeiou" else f"{one}s")
 
 
+def names_in(text: str) -> list[str]:
+    """Names with commas between, as they were typed; blanks folded, empty ones left out."""
+    return [name for part in text.split(",") if (name := " ".join(part.split()))]
+
+
 def number_word(n: int) -> str:
     """“Three”, up to twelve; figures beyond."""
     return SPELT[n] if n < len(SPELT) else str(n)

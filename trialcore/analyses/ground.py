@@ -9,12 +9,10 @@ from functools import cached_property
 
 import numpy as np
 
-from trialcore.analyses.correlated import fit_correlated
 from trialcore.analyses.linear import Coded, Floats, Labels, levels_of
 from trialcore.analyses.mixed import fit_reml, incidence
 from trialcore.analyses.printing import page, table
-from trialcore.analyses.smooth import fit_surface
-from trialcore.analyses.spatial import BETTER_BY, GroundModel
+from trialcore.analyses.spatial import BETTER_BY, GroundModel, neighbours_model, surface_model
 from trialcore.inference.comparisons import AgainstCheck, against
 
 SPARE = 8  # values beyond one for each entry, below which the ground is not judged
@@ -110,15 +108,7 @@ def judge_ground(
     x = incidence(kept, entries)
     terms = {name: Coded.of([labels[i] for i in seen]) for name, labels in blocks.items()}
     by_blocks = _blocks(y, x, {name: term for name, term in terms.items() if len(term.levels) > 1})
-    found = fit_correlated(y, x, rows, cols)
-    parameters = {
-        "rho_row": found.rho_row,
-        "rho_col": found.rho_col,
-        "var_spatial": found.variance * (1 - found.share),
-        "var_nugget": found.variance * found.share,
-    }
-    left = y - x @ found.beta - found.trend
-    near = GroundModel("neighbours", "entry", parameters, 4, found.loglik, found.beta, found.covariance, found.trend, left)
+    near = neighbours_model("neighbours", y, x, len(entries), rows, cols, nugget=True)
     smooth = _surface(y, x, rows, cols) if surface else None
     means = np.array([y[[i for i, e in enumerate(kept) if e == name]].mean() for name in entries])
     return Ground(tuple(entries), by_blocks, near, smooth, tuple(seen), x @ means, y)
@@ -137,11 +127,9 @@ def _blocks(y: Floats, x: Floats, terms: Mapping[str, Coded]) -> GroundModel:
 def _surface(y: Floats, x: Floats, rows: np.ndarray, cols: np.ndarray) -> GroundModel | None:
     """A smooth surface; None where the ground is too narrow or the values too few for one."""
     try:
-        s = fit_surface(y, x, cols.astype(float), rows.astype(float))
+        return surface_model("surface", y, x, x.shape[1], rows, cols)
     except (ValueError, np.linalg.LinAlgError):
         return None
-    parameters = {"edf_smooth": s.edf, "var_error": s.scale}
-    return GroundModel("surface", "entry + plane", parameters, 3, -s.reml_score, s.beta, s.covariance, s.surface, s.residuals)
 
 
 def one_grid(beds: Sequence[str], row: Sequence[int], col: Sequence[int]) -> tuple[list[int], list[int]]:

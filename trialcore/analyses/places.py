@@ -13,6 +13,7 @@ from trialcore.analyses.blocks import BlockAnalysis, analyse_blocks
 from trialcore.analyses.linear import Floats, Labels, fit, levels_of
 from trialcore.analyses.mixed import Contrast, JointTest, MixedFit, fit_reml, incidence
 from trialcore.analyses.printing import lined, page
+from trialcore.analyses.ranks import average_ranks, rank_correlation
 from trialcore.inference import distributions
 
 SURE = 0.05
@@ -160,18 +161,15 @@ class Places:
     @cached_property
     def ranks(self) -> dict[str, dict[str, float]]:
         """The place of each entry that stands everywhere, 1 for the highest mean; ties share the middle."""
-        from scipy.stats import rankdata
-
         mean = {(c.environment, c.entry): c.mean.estimate for c in self.cells}
-        found = {w: rankdata([-mean[w, e] for e in self.everywhere]) for w in self.environments}
+        found = {w: average_ranks([-mean[w, e] for e in self.everywhere]) for w in self.environments}
         return {e: {w: float(found[w][i]) for w in self.environments} for i, e in enumerate(self.everywhere)}
 
     def rank_correlation(self, a: str, b: str) -> float | None:
         """Spearman's, of the entries' places in two environments; None below three entries."""
         first, second = ([self.ranks[e][w] for e in self.everywhere] for w in (a, b))
-        if len(first) < 3 or len(set(first)) < 2 or len(set(second)) < 2:
-            return None
-        return float(np.corrcoef(first, second)[0, 1])
+        found = rank_correlation(first, second)
+        return found.rho if found else None
 
     def __str__(self) -> str:
         rows = [[c.environment, c.entry, str(c.plots), f"{c.mean.estimate:.5g}", f"{c.mean.se_kr:.3g}"] for c in self.cells]

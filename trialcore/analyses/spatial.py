@@ -131,11 +131,13 @@ def analyse_spatial(
         ("ar1_ar1_no_nugget_entry", "entry", False),
     ):
         if fixed == "entry" or reps is not None:
-            models[name] = _neighbours(name, y, _with_reps(x, reps if "rep" in fixed else None), len(entries), rows, cols, nugget)
+            models[name] = neighbours_model(
+                name, y, _with_reps(x, reps if "rep" in fixed else None), len(entries), rows, cols, nugget
+            )
     for name, with_reps in (("gam_te", None), ("gam_te_rep", reps)):
         if name == "gam_te" or reps is not None:
             try:
-                models[name] = _surface(name, y, _with_reps(x, with_reps), len(entries), rows, cols)
+                models[name] = surface_model(name, y, _with_reps(x, with_reps), len(entries), rows, cols)
             except ValueError as reason:
                 cannot.append(f"No smooth surface could be fitted: {reason}.")
     chosen, why = _choose(models)
@@ -195,7 +197,8 @@ def _independent(y: Floats, x: Floats) -> GroundModel:
     )
 
 
-def _surface(name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray, cols: np.ndarray) -> GroundModel:
+def surface_model(name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray, cols: np.ndarray) -> GroundModel:
+    """A smooth surface, `x` beginning with the entries. Raises ValueError where none can be fitted."""
     s = fit_surface(y, x, cols.astype(float), rows.astype(float))
     parameters = {"edf_smooth": s.edf, "scale": s.scale}
     return GroundModel(
@@ -212,7 +215,10 @@ def _surface(name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray, co
     )
 
 
-def _neighbours(name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray, cols: np.ndarray, nugget: bool) -> GroundModel:
+def neighbours_model(
+    name: str, y: Floats, x: Floats, entries: int, rows: np.ndarray, cols: np.ndarray, nugget: bool
+) -> GroundModel:
+    """Neighbours alike by rows and columns, `x` beginning with the entries."""
     found = fit_correlated(y, x, rows, cols, nugget)
     share = found.share if nugget else 0.0
     parameters = {
