@@ -75,13 +75,11 @@ class Censored:
     @property
     def differ(self) -> tuple[float, int, float]:
         """Whether entries differ, by likelihood ratio: chi-square, df, p."""
-        chisq, df = max(0.0, 2 * (self.loglik - self.loglik_without_entries)), len(self.entries) - 1
-        return chisq, df, distributions.chi_square_above(chisq, df) if df else 1.0
+        return distributions.likelihood_ratio(self.loglik, self.loglik_without_entries, len(self.entries) - 1)
 
     def differ_with(self, left_out: int) -> tuple[float, int, float]:
         """The same with the `left_out` entries without a finite location, in the limit."""
-        chisq, df = max(0.0, 2 * (self.loglik - self.loglik_all_alike)), len(self.entries) - 1 + left_out
-        return chisq, df, distributions.chi_square_above(chisq, df)
+        return distributions.likelihood_ratio(self.loglik, self.loglik_all_alike, len(self.entries) - 1 + left_out)
 
     def __str__(self) -> str:
         rows = [[e, f"{self.median(float(p)):.4g}"] for e, p in zip(self.entries, self.places, strict=True)]
@@ -126,36 +124,41 @@ def fit_censored(
     names = levels_of([entry[i] for i in kept])
     if len(names) < 2:
         raise ValueError("expected two entries at least whose plots were seen to come")
-    x = np.ones((len(kept), 1))
-    terms, blocks = ["(Intercept)"], 1
-    if block is not None:
-        own = [block[i] for i in kept]
-        levels = levels_of(own)
-        x = np.hstack([x, incidence(own, levels)[:, 1:]])
-        terms += [f"rep{level}" for level in levels[1:]]
-        blocks = len(levels)
-    less = x
-    x = np.hstack([x, incidence([entry[i] for i in kept], names)[:, 1:]])
-    terms += [f"entry{e}" for e in names[1:]]
-    low, high = (_on_scale([which[i] for i in kept], shape, missing) for which, missing in ((looked, -np.inf), (reached, np.inf)))
+    less, levels = _blocks(kept, block)
+    x = np.hstack([less, incidence([entry[i] for i in kept], names)[:, 1:]])
+    terms = ["(Intercept)", *(f"rep{level}" for level in levels[1:]), *(f"entry{e}" for e in names[1:])]
+    low, high = _ends(kept, looked, reached, shape)
     theta, information, loglik = _fit(low, high, x, shape)
     alike = _fit(low, high, less, shape)[2]
-    every = _alike(entry, looked, reached, shape, block) if without else alike
+    every = _alike(looked, reached, shape, block) if without else alike
     covariance = np.asarray(np.linalg.inv(information), dtype=float)
-    return Censored(shape, tuple(names), blocks, tuple(terms), theta[:-1], float(theta[-1]), covariance, loglik, alike, every)
+    return Censored(
+        shape, tuple(names), max(1, len(levels)), tuple(terms), theta[:-1], float(theta[-1]), covariance, loglik, alike, every
+    )
 
 
-def _alike(
-    entry: Labels, looked: Sequence[float | None], reached: Sequence[float | None], shape: Shape, block: Labels | None
-) -> float:
+def _alike(looked: Sequence[float | None], reached: Sequence[float | None], shape: Shape, block: Labels | None) -> float:
     """The log-likelihood of every plot, entries alike."""
-    kept = [i for i in range(len(entry)) if looked[i] is not None or reached[i] is not None]
-    x = np.ones((len(kept), 1))
-    if block is not None:
-        own = [block[i] for i in kept]
-        x = np.hstack([x, incidence(own, levels_of(own))[:, 1:]])
+    kept = [i for i in range(len(looked)) if looked[i] is not None or reached[i] is not None]
+    return _fit(*_ends(kept, looked, reached, shape), _blocks(kept, block)[0], shape)[2]
+
+
+def _blocks(kept: Sequence[int], block: Labels | None) -> tuple[Floats, list[str]]:
+    """The columns of the mean and of the blocks but the first, and the blocks there are."""
+    mean = np.ones((len(kept), 1))
+    if block is None:
+        return mean, []
+    own = [block[i] for i in kept]
+    levels = levels_of(own)
+    return np.hstack([mean, incidence(own, levels)[:, 1:]]), levels
+
+
+def _ends(
+    kept: Sequence[int], looked: Sequence[float | None], reached: Sequence[float | None], shape: Shape
+) -> tuple[Floats, Floats]:
+    """Between what each of the plots lies, on the scale of the shape."""
     low, high = (_on_scale([which[i] for i in kept], shape, missing) for which, missing in ((looked, -np.inf), (reached, np.inf)))
-    return _fit(low, high, x, shape)[2]
+    return low, high
 
 
 def _on_scale(days: Sequence[float | None], shape: Shape, missing: float) -> Floats:

@@ -42,9 +42,7 @@ class Ordinal:
     @cached_property
     def differ(self) -> tuple[float, int, float]:
         """Whether entries differ, by likelihood ratio: chi-square, df, p."""
-        chisq = max(0.0, 2 * (self.loglik - self.loglik_without_entries))
-        df = len(self.entries) - 1
-        return chisq, df, distributions.chi_square_above(chisq, df) if df else 1.0
+        return distributions.likelihood_ratio(self.loglik, self.loglik_without_entries, len(self.entries) - 1)
 
     @property
     def differ_f(self) -> tuple[float, int, int, float]:

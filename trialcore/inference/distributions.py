@@ -119,6 +119,12 @@ def studentized_range_quantile(p_above: float, k: int, df: float) -> float:
     return _solve(lambda q: float(studentized_range_above(q, k, df)), p_above)
 
 
+def likelihood_ratio(larger: float, smaller: float, df: int) -> tuple[float, int, float]:
+    """Twice what the log-likelihood loses from the `larger` model to the `smaller`, as chi-square on `df`: statistic, df, p."""
+    chisq = max(0.0, 2 * (larger - smaller))
+    return chisq, df, chi_square_above(chisq, df) if df else 1.0
+
+
 def noncentral_t_beyond(bound: float, df: float, shift: float) -> float:
     """P(|T| > bound) for the noncentral t with noncentrality `shift`, both tails counted.
 
