@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import secrets
+import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from time import monotonic
 
 from evarlo.trials.models import Trial
 from trialcore.inference.power import Precision, precision
@@ -26,7 +26,7 @@ from trialcore.layouts.whole import (
 )
 
 Design = Trial.Design
-MOST_DRAWS = 25
+MOST_DRAWS = 100
 SKETCHED = 1  # the seed of a sketch, which shows how plots lie and not what stands where
 LONG_ENOUGH = 1.0  # seconds after which the best of a few draws has to do
 
@@ -278,13 +278,13 @@ def best_seed(draw: Callable[[int], Draft], given: Conditions) -> int:
 
     Drawing again until it is so leaves every such layout as likely as any other.
     """
-    best, fewest, started = 0, -1, monotonic()
+    best, fewest, started = 0, -1, time.thread_time()
     for _ in range(MOST_DRAWS):
         seed = secrets.randbits(31)
         faults = sum(f.mendable for f in faults_in(draw(seed).plots, given))
         if fewest < 0 or faults < fewest:
             best, fewest = seed, faults
-        if faults == 0 or monotonic() - started > LONG_ENOUGH:
+        if faults == 0 or time.thread_time() - started > LONG_ENOUGH:
             break
     return best
 

@@ -1,7 +1,9 @@
 """Planning a trial: what stands, what is refused, and nothing half-saved."""
 
 from datetime import date
+from itertools import count
 from typing import Any
+from unittest import mock
 
 from django.urls import reverse
 from django.utils import timezone
@@ -253,6 +255,13 @@ class IncompleteBlocks(TestCase):
             shuffle(made, self.by)
             made = Trial.objects.get(pk=made.pk)
             self.assertEqual(layout_faults_of(made), [])
+
+    def test_a_machine_that_is_busy_elsewhere_draws_as_often(self) -> None:
+        made = world.trial(self.by, fixed=False, seed=None, entries=self.names[:8], blocks=3)
+        with mock.patch("time.monotonic", side_effect=count(step=10)):  # every look at the clock is ten seconds later
+            for _ in range(4):
+                shuffle(made, self.by)
+                self.assertEqual(layout_faults_of(Trial.objects.get(pk=made.pk)), [])
 
 
 class Doubts(TestCase):
