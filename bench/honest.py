@@ -11,7 +11,8 @@ from itertools import pairwise
 import numpy as np
 
 from trialcore.inference.distributions import t_below, t_quantile
-from trialcore.inference.shrunken import SeasonMeans, shrink
+from trialcore.inference.season_means import SeasonMeans
+from trialcore.inference.shrunken import shrink
 
 EDGES = (0.0, 0.1, 0.3, 0.5, 0.7, 0.8, 0.9, 0.95, 1.01)
 WORLDS = 2400

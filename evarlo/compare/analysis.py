@@ -17,7 +17,8 @@ from trialcore.analyses.choice import Kind
 from trialcore.analyses.entries import EntryComparison, compare_entries
 from trialcore.inference.comparisons import AgainstCheck, Difference, Guard, chance_above
 from trialcore.inference.distributions import t_quantile
-from trialcore.inference.shrunken import SeasonMeans, Shrunken
+from trialcore.inference.season_means import SeasonMeans
+from trialcore.inference.shrunken import Shrunken
 from trialcore.inference.verdict import Prospect
 
 NO_RECORD = "no record"

@@ -7,7 +7,8 @@ from functools import lru_cache
 
 from evarlo.compare.analysis import Comparison, EntryResult, Honest, cultivar_key
 from evarlo.trials.registry import registry
-from trialcore.inference.shrunken import Advantage, Prior, SeasonMeans, Shrunken, season_of, shrink
+from trialcore.inference.season_means import SeasonMeans, season_of
+from trialcore.inference.shrunken import Advantage, Prior, Shrunken, shrink
 
 FEWEST = 4  # entries, from which on the best is likely to look better than it is
 

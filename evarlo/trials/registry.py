@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from evarlo.catalogue.models import Trait
     from evarlo.people.models import User
     from evarlo.trials.models import Plot, Trial
-    from trialcore.inference.shrunken import SeasonMeans
+    from trialcore.inference.season_means import SeasonMeans
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.words import reason_in_words
 from trialcore.analyses.blocks import EntryMean
 from trialcore.inference.comparisons import chance_above
-from trialcore.inference.shrunken import SeasonMeans
+from trialcore.inference.season_means import SeasonMeans
 from trialcore.inference.verdict import Evidence, Suggestion, Verdict, held_by, suggest
 
 WEIGHTS = ("g", "kg", "kg/m²")

@@ -12,7 +12,7 @@ from evarlo.trials.services import mark_decided, open_names
 from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.queries import Board, board_of, stands_on
-from trialcore.inference.shrunken import variances_of
+from trialcore.inference.season_means import variances_of
 from trialcore.inference.verdict import Verdict
 
 

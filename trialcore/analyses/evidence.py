@@ -9,7 +9,7 @@ import numpy as np
 from trialcore.analyses.entries import EntryComparison
 from trialcore.analyses.linear import Floats
 from trialcore.inference.joint import Link, TraitEvidence
-from trialcore.inference.shrunken import own_variances, variances_of
+from trialcore.inference.season_means import own_variances, variances_of
 
 
 def evidence_of(

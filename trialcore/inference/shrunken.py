@@ -3,20 +3,22 @@ that it truly beats the check, allow for that."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import log
+from typing import NamedTuple
 
 import numpy as np
 
-from trialcore.analyses.entries import EntryComparison
 from trialcore.analyses.linear import Floats
 from trialcore.analyses.printing import figures, lined, page
 from trialcore.inference import distributions
+from trialcore.inference.season_means import SeasonMeans
 
 RATIOS = np.geomspace(0.1, 3.2, 16)  # spread of entries in standard deviations of a plot
 SEASONAL = ((0.0, 0.25), (0.25, 0.45), (0.75, 0.30))  # entry × season variance by that of entries, and how likely each is
 LEAST_WEIGHT = 2e-4
+MOST_JOINTLY = 300  # entries, beyond which the covariance of means is left for their own variances
 FEWEST = 3  # entries besides the check, below which there is no spread to learn from
 
 
@@ -27,20 +29,6 @@ class Prior:
 
     ahead: float = 0.75
     width: float = 1.0
-
-
-@dataclass(frozen=True)
-class SeasonMeans:
-    """The means of one season (or trial), turned so that more is better: by entry, with the error variance of each; the check's;
-    the variance of a plot and its degrees of freedom. `entries` that also stood in other seasons go by the same name."""
-
-    entries: Sequence[str]
-    means: Sequence[float]
-    variances: Sequence[float]
-    check: float
-    check_variance: float
-    plot_variance: float
-    df: float
 
 
 @dataclass(frozen=True)
@@ -66,6 +54,10 @@ class Shrunken:
     weights: Floats
     leads: Floats  # parts × entries
     variances: Floats  # parts × entries
+    betweens: Floats  # variance of entries, by part
+    seasonals: Floats  # entry × season variance, by part
+    check_leads: Floats  # by part
+    check_variances: Floats  # by part
     seasonal: float  # entry × season variance
 
     def place(self, entry: str) -> int:
@@ -79,11 +71,11 @@ class Shrunken:
         """What an entry may be expected to give over the check after one more season whose difference has the variance `error`: the
         mean of the better of nought and what would then be expected of it."""
         a = self.advantages[self.place(entry)]
-        return _promise(a.kept, a.variance, error + 2 * self.seasonal)
+        return promised(a.kept, a.variance, error + 2 * self.seasonal)
 
     def promise_of_a_fresh_one(self, error: float) -> float:
         """The same of an entry that nothing is known of."""
-        return _promise(-self.check_lead, self.entry_variance + self.check_lead_variance, error + 2 * self.seasonal)
+        return promised(-self.check_lead, self.entry_variance + self.check_lead_variance, error + 2 * self.seasonal)
 
     @property
     def best_bet(self) -> Advantage | None:
@@ -104,26 +96,12 @@ class Shrunken:
         )
 
 
-def _promise(kept: float, variance: float, error: float) -> float:
+def promised(kept: float, variance: float, error: float) -> float:
     """E[max(0, m)] of the expectation m after another season: normal around what is kept now, its spread what that season would
     move."""
     spread = variance / float(np.sqrt(variance + error))
     z = kept / spread
     return spread * float(np.exp(-z * z / 2) / np.sqrt(2 * np.pi)) + kept * float(distributions.t_below(z, float("inf")))
-
-
-def own_variances(covariance: Floats) -> Floats:
-    """Error variances of single means that give back the standard errors of all differences, from the `covariance` (n × n) of
-    means: with S the sum of squared standard errors of a mean's differences and D = ΣS / (2(n − 1)), (S − D) / (n − 2). Exact for
-    complete blocks, where all means share a part that no difference holds; near it elsewhere. Raises ValueError for fewer than
-    three means."""
-    n = len(covariance)
-    if n < 3:
-        raise ValueError("expected three means or more")
-    own = np.diag(covariance)
-    squared = own[:, None] + own[None, :] - 2 * covariance
-    sums = squared.sum(axis=1)
-    return np.asarray((sums - sums.sum() / (2 * (n - 1))) / (n - 2))
 
 
 def shrink(seasons: Sequence[SeasonMeans], prior: Prior | None = None) -> Shrunken | None:
@@ -146,103 +124,130 @@ def shrink(seasons: Sequence[SeasonMeans], prior: Prior | None = None) -> Shrunk
     plot = sum(s.plot_variance * s.df for s in seasons) / df
     if plot <= 0 or any(v <= 0 for s in seasons for v in (*s.variances, s.check_variance)):
         return None
-    v, k = len(names), len(seasons)
-    y, d = np.zeros((k, v)), np.full((k, v), np.inf)
-    y0, d0 = np.zeros(k), np.array([s.check_variance for s in seasons])
-    for i, s in enumerate(seasons):
-        at = [names.index(e) for e in s.entries]
-        middle = float(np.mean([*s.means, s.check]))
-        y[i, at], d[i, at], y0[i] = np.asarray(s.means) - middle, s.variances, s.check - middle
-    parts = []
-    for ratio in RATIOS:
-        for phi, likely in SEASONAL:
-            weight, lead, variance, c, c_variance = _solve(y, d, y0, d0, ratio**2 * plot, phi, prior)
-            parts.append((log(ratio) - ratio**2 / 2 + log(likely) + weight, lead, variance, c, c_variance, ratio**2 * plot, phi))
-    logs = np.array([p[0] for p in parts])
+    between = np.repeat(RATIOS**2 * plot, len(SEASONAL))
+    phi, likely = (np.tile(np.array(column), len(RATIOS)) for column in zip(*SEASONAL, strict=True))
+    solve = _jointly if _share_more(seasons, len(names)) else _apart
+    solved = solve(seasons, names, prior, between, phi)
+    ratio = np.sqrt(between / plot)
+    logs = np.log(ratio) - ratio**2 / 2 + np.log(likely) + solved.weights
     weights = np.exp(logs - logs.max())
     weights[weights / weights.sum() < LEAST_WEIGHT] = 0.0
-    weights = weights / weights.sum()
     kept = np.flatnonzero(weights)
-    w = weights[kept]
-    leads, variances = (np.array([parts[i][j] for i in kept]) for j in (1, 2))
+    w = weights[kept] / weights.sum()
+    leads, variances, lead, own = (part[kept] for part in (solved.leads, solved.variances, solved.check, solved.check_variance))
+    between = between[kept]
+    seasonals = between * phi[kept]
     below = distributions.t_below(leads / np.sqrt(variances), df)
     mean, chance = w @ leads, w @ below
     spread = w @ (variances + leads**2) - mean**2
-    lead = np.array([parts[i][3] for i in kept])
     check_lead = float(w @ lead)
-    check_variance = float(w @ (np.array([parts[i][4] for i in kept]) + lead**2)) - check_lead**2
-    entry_variance = float(w @ np.array([parts[i][5] for i in kept]))
-    seasonal = float(w @ np.array([parts[i][5] * parts[i][6] for i in kept]))
+    check_variance = float(w @ (own + lead**2)) - check_lead**2
     found = tuple(Advantage(e, float(mean[i]), float(spread[i]), float(chance[i])) for i, e in enumerate(names))
-    return Shrunken(found, check_lead, check_variance, entry_variance, df, w, leads, variances, seasonal)
-
-
-def _solve(
-    y: Floats, d: Floats, y0: Floats, d0: Floats, between: float, phi: float, prior: Prior
-) -> tuple[float, Floats, Floats, float, float]:
-    """One point of the grid: the log of its marginal likelihood, each entry's lead over the check with its variance, and the
-    check's own lead over the mean entry with its variance. `y` and `d` are seasons × entries, not grown where `d` is infinite."""
-    k = len(y0)
-    p, p0 = 1 / (d + phi * between), 1 / (d0 + phi * between)
-    whole = 1 / between + p.sum(axis=0)
-    m = np.zeros((k + 1, k + 1))
-    m[:k, :k] = np.diag(p.sum(axis=1) + p0) - (p / whole) @ p.T
-    m[:k, k] = m[k, :k] = p0
-    told, width = prior.ahead * np.sqrt(between), prior.width**2 * between
-    m[k, k] = p0.sum() + 1 / width
-    own = (p * y).sum(axis=0)
-    b = np.append((p * (y - own / whole)).sum(axis=1) + p0 * y0, (p0 * y0).sum() + told / width)
-    root = np.linalg.cholesky(m)
-    inverse = np.linalg.inv(m)
-    at = inverse @ b
-    q = float((p * y**2).sum() - (own**2 / whole).sum() + (p0 * y0**2).sum() + told**2 / width - b @ at)
-    logs = float(np.log(p[p > 0]).sum() + np.log(p0).sum() - np.log(whole * between).sum() - np.log(width))
-    weight = 0.5 * (logs - 2 * float(np.log(np.diag(root)).sum()) - q)
-    lead = (own - p.T @ at[:k]) / whole - at[k]
-    h = np.vstack([-p / whole, -np.ones(p.shape[1])])
-    variance = 1 / whole + np.einsum("se,st,te->e", h, inverse, h)
-    return weight, lead, variance, float(at[k]), float(inverse[k, k])
-
-
-def variances_of(found: EntryComparison) -> dict[str, float]:
-    """The error variance of each entry mean of a comparison, as far as it is its own: what gives back the standard errors of
-    differences. Empty where there is no error to judge by."""
-    if all(part is None for part in (found.two, found.generalised, found.dates, found.rescaled)):
-        recovered = found.incomplete.recovered if found.incomplete else None
-        if recovered is not None and len(recovered.names) > 2:
-            joint = recovered.rows @ recovered.fit.adjusted @ recovered.rows.T
-            return dict(zip(recovered.names, own_variances(joint).tolist(), strict=True))
-        known = [i for i, m in enumerate(found.analysis.means) if m.lsmean is not None]
-        if not found.analysis.mse or len(known) < 3:
-            return {}
-        own = own_variances(found.analysis.mse * found.analysis.covariance[np.ix_(known, known)])
-        return {found.analysis.means[i].entry: float(d) for i, d in zip(known, own, strict=True)}
-    if found.two is not None and found.versus is not None:  # means share more than differences hold
-        half = {d.a: d.se**2 / 2 for d in found.versus.differences}
-        return half | {found.versus.check: sum(half.values()) / len(half)} if half else {}
-    return {m.entry: m.se**2 for m in found.means if m.se}
-
-
-def season_of(
-    found: EntryComparison, check: str, sign: int, names: Mapping[str, str], apart: Collection[str] = ()
-) -> SeasonMeans | None:
-    """The season that a comparison is, `sign` −1 where less is better; entries go by `names`, those `apart` (further checks) left
-    out. None where the check has no mean or the error cannot be judged."""
-    own = variances_of(found)
-    level = {m.entry: m.lsmean for m in found.means if m.lsmean is not None and own.get(m.entry, 0.0) > 0}
-    if check not in level or found.versus is None or not found.versus.df:
-        return None
-    plots = {m.entry: m.n for m in found.means}
-    others = [e for e in level if e != check and e not in apart]
-    if not others:
-        return None
-    plot = float(np.median([own[e] * max(1, plots[e]) for e in others]))
-    return SeasonMeans(
-        tuple(names[e] for e in others),
-        tuple(sign * level[e] for e in others),
-        tuple(own[e] for e in others),
-        sign * level[check],
-        own[check],
-        plot,
-        found.versus.df,
+    return Shrunken(
+        found,
+        check_lead,
+        check_variance,
+        float(w @ between),
+        df,
+        w,
+        leads,
+        variances,
+        between,
+        seasonals,
+        lead,
+        own,
+        float(w @ seasonals),
     )
+
+
+class _Solved(NamedTuple):
+    """Of each point of the grid: the log of its marginal likelihood, each entry's lead over the check with its variance (points ×
+    entries), and the check's own lead over the mean entry with its variance."""
+
+    weights: Floats
+    leads: Floats
+    variances: Floats
+    check: Floats
+    check_variance: Floats
+
+
+def _share_more(seasons: Sequence[SeasonMeans], entries: int) -> bool:
+    """Whether means share more than their season's level, so that no entry can be eliminated by itself: their covariance is known,
+    or an entry stands twice in a season. So many entries that this would take long go by their own variances."""
+    return entries <= MOST_JOINTLY and any(s.covariance is not None or len(set(s.entries)) < len(s.entries) for s in seasons)
+
+
+def _jointly(seasons: Sequence[SeasonMeans], names: Sequence[str], prior: Prior, between: Floats, phi: Floats) -> _Solved:
+    """By one system of all entries, season levels and the check, from the whole covariance of the means of each season."""
+    v, k = len(names), len(seasons)
+    place = {e: i for i, e in enumerate(names)}
+    rows, seen = [], []
+    for j, s in enumerate(seasons):
+        x = np.zeros((len(s.entries) + 1, v + k + 1))
+        x[np.arange(len(s.entries)), [place[e] for e in s.entries]] = 1
+        x[-1, v + k] = x[:, v + j] = 1
+        means = np.array([*s.means, s.check])
+        rows.append(x)
+        seen.append(means - means.mean())
+
+    def point(spread: float, share: float) -> tuple[float, Floats, Floats, float, float]:
+        told, width = prior.ahead * np.sqrt(spread), prior.width**2 * spread
+        whole = np.diag([1 / spread] * v + [0.0] * k + [1 / width])
+        b = np.zeros(v + k + 1)
+        b[-1], q, logs = told / width, told**2 / width, -v * log(spread) - log(width)
+        for s, x, y in zip(seasons, rows, seen, strict=True):
+            w = s.precision(share * spread)
+            wx = w @ x
+            whole += x.T @ wx
+            b += wx.T @ y
+            q += float(y @ w @ y)
+            logs += float(np.linalg.slogdet(w)[1])
+        inverse = np.linalg.inv(whole)
+        at = inverse @ b
+        weight = 0.5 * (logs - float(np.linalg.slogdet(whole)[1]) - (q - float(b @ at)))
+        own = np.diag(inverse)
+        return weight, at[:v] - at[-1], own[:v] + own[-1] - 2 * inverse[:v, -1], float(at[-1]), float(own[-1])
+
+    points = [point(float(spread), float(share)) for spread, share in zip(between, phi, strict=True)]
+    return _Solved(*(np.array(part) for part in zip(*points, strict=True)))
+
+
+def _apart(seasons: Sequence[SeasonMeans], names: Sequence[str], prior: Prior, between: Floats, phi: Floats) -> _Solved:
+    """With entries eliminated one by one, since each mean has an error of its own; all points of the grid at once."""
+    v, k = len(names), len(seasons)
+    y, d = np.zeros((k, v)), np.full((k, v), np.inf)
+    y0, d0 = np.zeros(k), np.array([s.check_variance for s in seasons])
+    place = {e: i for i, e in enumerate(names)}
+    for i, s in enumerate(seasons):
+        at = [place[e] for e in s.entries]
+        middle = float(np.mean([*s.means, s.check]))
+        y[i, at], d[i, at], y0[i] = np.asarray(s.means) - middle, s.variances, s.check - middle
+    besides = (phi * between)[:, None, None]
+    p, p0 = 1 / (d + besides), 1 / (d0 + besides[:, 0])  # points × seasons × entries, points × seasons; 0 where not grown
+    whole = 1 / between[:, None] + p.sum(axis=1)
+    shared = p / whole[:, None]
+    m = np.zeros((len(between), k + 1, k + 1))
+    m[:, :k, :k] = -shared @ p.transpose(0, 2, 1)
+    m[:, range(k), range(k)] += p.sum(axis=2) + p0
+    m[:, :k, k] = m[:, k, :k] = p0
+    told, width = prior.ahead * np.sqrt(between), prior.width**2 * between
+    m[:, k, k] = p0.sum(axis=1) + 1 / width
+    own = (p * y).sum(axis=1)
+    b = np.empty((len(between), k + 1))
+    b[:, :k] = (p * (y - (own / whole)[:, None])).sum(axis=2) + p0 * y0
+    b[:, k] = (p0 * y0).sum(axis=1) + told / width
+    inverse = np.linalg.inv(m)
+    at = np.einsum("gst,gt->gs", inverse, b)
+    q = (
+        (p * y**2).sum(axis=(1, 2))
+        - (own**2 / whole).sum(axis=1)
+        + (p0 * y0**2).sum(axis=1)
+        + told**2 / width
+        - (b * at).sum(axis=1)
+    )
+    logs = np.log(np.where(p > 0, p, 1.0)).sum(axis=(1, 2)) + np.log(p0).sum(axis=1) - np.log(whole * between[:, None]).sum(axis=1)
+    weights = 0.5 * (logs - np.log(width) - np.linalg.slogdet(m)[1] - q)
+    leads = (own - np.einsum("gse,gs->ge", p, at[:, :k])) / whole - at[:, k:]
+    h = np.concatenate([-shared, -np.ones((len(between), 1, v))], axis=1)
+    variances = 1 / whole + (h * (inverse @ h)).sum(axis=1)
+    return _Solved(weights, leads, variances, at[:, k], np.asarray(inverse[:, k, k]))

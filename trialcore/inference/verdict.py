@@ -6,6 +6,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+import numpy as np
+import numpy.typing as npt
+
+from trialcore.analyses.linear import Floats
 from trialcore.inference.comparisons import chance_above
 
 
@@ -152,6 +156,16 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
     if held:
         return Suggestion(Verdict.RETEST, tuple(held))
     return Suggestion(Verdict.RECOMMEND, (Reason(Ground.BETTER, lead.criterion, ahead),))
+
+
+def leading_verdicts(
+    kept: Floats, chance: Floats, promise: Floats, fresh: float, matters: float, rule: Rule | None = None
+) -> npt.NDArray[np.int_]:
+    """As `suggest`, for many entries at once by one criterion: 1 recommend, 0 retest, −1 drop."""
+    rule = rule or Rule()
+    drop = (1 - chance >= rule.sure_worse) | (promise < rule.fresh * fresh)
+    recommend = ~drop & (chance >= rule.allowed_better) & (kept >= matters)
+    return np.where(drop, -1, np.where(recommend, 1, 0))
 
 
 def held_by(suggestion: Suggestion, confounded: Sequence[str]) -> Suggestion:

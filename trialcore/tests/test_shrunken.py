@@ -1,12 +1,15 @@
 """Honest advantages: held to a dense model written anew, to calibration over unknown checks, and to what must hold at the ends."""
 
+from dataclasses import replace
 from math import log
 from unittest import TestCase
 
 import numpy as np
+from scipy.linalg import block_diag
 
 from trialcore.analyses.entries import compare_entries
-from trialcore.inference.shrunken import RATIOS, SEASONAL, Prior, SeasonMeans, own_variances, season_of, shrink
+from trialcore.inference.season_means import SeasonMeans, own_variances, season_of
+from trialcore.inference.shrunken import RATIOS, SEASONAL, Prior, shrink
 from trialcore.inference.verdict import Evidence, Ground, Prospect, Rule, Verdict, suggest
 
 PLOT = 1.0
@@ -26,26 +29,25 @@ def dense(seasons: list[SeasonMeans], prior: Prior) -> dict[str, tuple[float, fl
     df = sum(s.df for s in seasons)
     plot = sum(s.plot_variance * s.df for s in seasons) / df
     v, k = len(names), len(seasons)
-    y, rows, variance = [], [], []
+    y, rows, blocks = [], [], []
     for j, s in enumerate(seasons):
         middle = np.mean([*s.means, s.check])
-        for e, m, d in zip(s.entries, s.means, s.variances, strict=True):
+        for e, m in zip(s.entries, s.means, strict=True):
             row = np.zeros(v + k + 1)
             row[names.index(e)], row[v + j] = 1, 1
             rows.append(row)
             y.append(m - middle)
-            variance.append((d, 1.0))
         row = np.zeros(v + k + 1)
         row[v + j], row[v + k] = 1, 1
         rows.append(row)
         y.append(s.check - middle)
-        variance.append((s.check_variance, 1.0))
+        blocks.append(np.array(s.covariance) if s.covariance else np.diag([*s.variances, s.check_variance]))
     x, seen = np.array(rows), np.array(y)
     logs, leads, spreads = [], [], []
     for ratio in RATIOS:
         for phi, likely in SEASONAL:
             between = ratio**2 * plot
-            r = np.diag([d + phi * between for d, _ in variance])
+            r = block_diag(*blocks) + phi * between * np.eye(len(y))
             wide = 1e7
             prior_v = np.diag([between] * v + [wide] * k + [prior.width**2 * between])
             prior_m = np.array([0.0] * (v + k) + [prior.ahead * np.sqrt(between)])
@@ -76,6 +78,35 @@ class Honest(TestCase):
         held = dense(seasons, Prior())
         for a in found.advantages:
             self.assertAlmostEqual(a.kept, held[a.entry][0], delta=2e-3)  # parts of under 2 in 10,000 are left out
+            self.assertAlmostEqual(a.variance, held[a.entry][1], delta=2e-3)
+
+    def test_means_that_share_more_than_their_level_go_in_with_their_covariance(self) -> None:
+        rng = np.random.default_rng(6)
+        truth = {f"E{i}": float(rng.normal(0, 0.6)) for i in range(9)}
+        names = list(truth)
+        seasons = []
+        for some in (names[:6], names[3:]):
+            plain = season(rng, some, truth, 0.4)
+            shared = rng.normal(0, 0.3, (len(some) + 1, 3))
+            joint = shared @ shared.T + np.diag([*plain.variances, plain.check_variance])
+            seasons.append(replace(plain, covariance=tuple(tuple(row) for row in joint.tolist())))
+        found, plainly = shrink(seasons), shrink([replace(s, covariance=None) for s in seasons])
+        assert found and plainly
+        held = dense(seasons, Prior())
+        for a, b in zip(found.advantages, plainly.advantages, strict=True):
+            self.assertAlmostEqual(a.kept, held[a.entry][0], delta=2e-3)
+            self.assertAlmostEqual(a.variance, held[a.entry][1], delta=2e-3)
+            self.assertGreater(abs(a.variance - b.variance), 1e-3)
+
+    def test_one_cultivar_under_two_names_in_a_season_counts_twice_for_itself(self) -> None:
+        rng = np.random.default_rng(6)
+        truth = {f"E{i}": float(rng.normal(0, 0.6)) for i in range(6)}
+        plain = season(rng, list(truth), truth, 0.4)
+        twice = replace(plain, entries=("E0", "E0", *plain.entries[2:]))
+        found, held = shrink([twice]), dense([twice], Prior())
+        assert found
+        for a in found.advantages:
+            self.assertAlmostEqual(a.kept, held[a.entry][0], delta=2e-3)
             self.assertAlmostEqual(a.variance, held[a.entry][1], delta=2e-3)
 
     def test_a_stated_chance_happens_as_often_over_unknown_checks(self) -> None:

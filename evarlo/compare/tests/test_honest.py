@@ -9,7 +9,8 @@ from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.verdicts.queries import board_of
 from evarlo.verdicts.services import sign_board
-from trialcore.inference.shrunken import SeasonMeans, shrink
+from trialcore.inference.season_means import SeasonMeans
+from trialcore.inference.shrunken import shrink
 
 ENTRIES = ("Corvane", "Quillet", "OF-17", "Brakewater", "Weir Street", "Umbra Sill")
 MEANS = {"Corvane": 5.0, "Quillet": 6.2, "OF-17": 5.1, "Brakewater": 4.4, "Weir Street": 4.9, "Umbra Sill": 4.7}
