@@ -12,6 +12,7 @@ In this room:
     strata, factorial, two_factors  plots of two sizes; crossed factors; entries over the levels of a second factor
     paired                       an entry beside the check, seasons as replicates
     environments, environment_plots  several places and seasons: stability, interaction, two stages
+    programme, parts             trials over years and places, in one stage or two; variances by REML beside known errors
     ground                       whether the ground runs: blocks against neighbours, and what taking it out is worth
     correlated                   neighbours alike by rows and columns, by a banded factor
     spatial, smooth              gradients in the ground: correlated neighbours, a smooth surface

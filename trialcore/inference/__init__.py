@@ -5,6 +5,7 @@ In this room:
     distributions   tail probabilities: t, F, the studentized range, the largest of several |t|
     comparisons     differences from the check, all pairs, what a difference is worth
     checks          entries against several checks at once, and who stands above all of them
+    season_means    what a season leaves to those after it: its means, and how well each is known
     shrunken        what a lead is expected to keep, and the chance that it is truly one, over seasons and all entries
     letters         letters beside means: entries that share one could not be told apart
     power           what difference a trial can tell apart, before it is sown
@@ -14,5 +15,7 @@ In this room:
     joint           joint draws of several traits, and how entries stand by weights
     foretold        what an early score foretold of what came later, and what deciding by it would have cost
     verdict         recommend, retest or drop, in one season
+    another_season  how likely a retest is to settle an entry, and what it would gain
+    simulated_programme  programmes with a known truth: how often a rule is wrong, what it finds and costs
     seasons         the same over several seasons, and how often such a rule is wrong
 """

@@ -28,12 +28,18 @@ NOT_OFFERED = {
     "checks2_rcbd_12x4": ("/kind",),
     "checks3_missing": ("/kind",),
     "environments_8x3x3": ("/kind",),
+    "programme_6x2": (
+        "/kind",
+        *(f"/one_stage_entries_{n}/lmer_" for n in ("fixed", "random")),
+        "/one_stage_error_variance_per_trial/glmmTMB",
+        "/two_stage/formulas",
+    ),
     "scores_rcbd_10x4": ("/kind", "/clmm_random_block"),
     "scores_wine": ("/kind", "/clmm_random_block"),
     "dates_rcbd_10x4": ("/kind",),
     "dates_crd_4x15": ("/kind",),
 }
-KIND = {name: ("--kind", name) for name in ("counts", "scores", "checks")}  # which columns alone do not tell
+KIND = {name: ("--kind", name) for name in ("counts", "scores", "checks", "programme")}  # which columns alone do not tell
 ROUNDED = "/simple_effect_tests"  # to three decimals in the reference itself
 NOT_OF_KEEPING = ("/kind", "/weibull/vs_check_lr", "/lognormal/vs_check_lr")
 NOT_OF_A_SCALE = ("se_cluster_by_lot", "p_dunnett")

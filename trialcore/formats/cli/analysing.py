@@ -20,6 +20,7 @@ from trialcore.formats.cli.kinds import (
 )
 from trialcore.formats.cli.tasting import panel_text
 from trialcore.formats.figures.dates import dates_text
+from trialcore.formats.figures.programme import programme_text
 from trialcore.formats.sheet import Problem
 
 SE = ("se_kr", "se_fixed_rep", "se_sub_plot_error", "se")  # of a mean, by the names it goes by
@@ -35,6 +36,7 @@ TEXTS = {
     "covariate": covariate_text,
     "environments": environments_text,
     "checks": checks_text,
+    "programme": programme_text,
 }  # what a person reads of each kind
 
 

@@ -21,7 +21,7 @@ KNOWN_BY: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("covariate", ("entry", "covariate", "value")),
     ("environments", ("entry", "environment", "value")),
 )
-KINDS = (*(kind for kind, _ in KNOWN_BY), "counts", "scores", "checks")
+KINDS = (*(kind for kind, _ in KNOWN_BY), "counts", "scores", "checks", "programme")
 
 
 def kind_of(file: str) -> str | None:
@@ -150,6 +150,15 @@ def environments(file: str, check: str | None) -> Json:
     )
 
 
+def programme(file: str, check: str | None) -> Json:
+    """Trials over years and places: columns season, site, rep, entry and value."""
+    from trialcore.formats.figures.programme import programme_figures
+
+    labels = ("entry", "season", "site", "rep")
+    table = read_columns(file, labels, ("value",), may_be_blank=("value",))
+    return programme_figures({n: list(table.labels[n]) for n in labels}, list(table.numbers["value"]), check)
+
+
 def several_checks(file: str, checks: Sequence[str]) -> Json:
     """Plain values set against several checks at once: columns entry and value, and rep where the plots lie in blocks."""
     from trialcore.analyses.blocks import analyse_blocks
@@ -248,4 +257,5 @@ READERS: dict[str, Callable[[str, str | None], Json]] = {
     "dates": dates,
     "covariate": covariate,
     "environments": environments,
+    "programme": programme,
 }
