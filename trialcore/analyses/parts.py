@@ -133,6 +133,8 @@ class _Model:
                 v[same] += t
         try:
             root = cho_factor(v, lower=True)
+            if np.diag(root[0]).min() < 1e-7 * np.diag(root[0]).max():
+                raise LinAlgError
             inverse = dpotri(root[0], lower=1)[0]
             inverse = np.tril(inverse) + np.tril(inverse, -1).T
             vx = inverse @ self.x
