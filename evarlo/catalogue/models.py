@@ -47,6 +47,7 @@ class Cultivar(models.Model):
     class Relation(models.TextChoices):
         SELECTION = "selection", "a selection of"
         CHILD = "child", "bred from"
+        SAME = "same", "another name of"
 
     crop = models.ForeignKey(Crop, on_delete=models.PROTECT, related_name="cultivars")
     name = models.CharField(max_length=60)
@@ -68,6 +69,11 @@ class Cultivar(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def known_as(self) -> int:
+        """The cultivar (by id) that it is in the evidence of years: itself, or the one that it is another name of."""
+        return self.related_id if self.relation == self.Relation.SAME and self.related_id else self.pk
 
     def crosses_within(self, crop: Crop) -> str:
         """What it crosses within, in small letters: its own group, else its species, else what its crop says."""

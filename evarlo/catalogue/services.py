@@ -66,6 +66,10 @@ def keep_cultivar(cultivar: Cultivar, typed: Mapping[str, Any]) -> None:
             raise Refused(f"“{name[:24]}” is not on the list of {cultivar.crop.name}. Expected a cultivar on the list.", "related")
         if related == cultivar:
             raise Refused("A cultivar is not its own parent.", "related")
+        if typed["relation"] == Cultivar.Relation.SAME and related.relation == Cultivar.Relation.SAME:
+            raise Refused(f"{related.name} is another name itself. Expected the cultivar that both are.", "related")
+        if typed["relation"] == Cultivar.Relation.SAME and cultivar.offspring.filter(relation=Cultivar.Relation.SAME).exists():
+            raise Refused(f"Others are called another name of {cultivar.name}. Expected it to stay the one they are.", "related")
     cultivar.related, cultivar.relation = related, typed["relation"] if related else ""
     cultivar.save()
 

@@ -18,7 +18,7 @@ from trialcore.analyses.entries import EntryComparison, compare_entries
 from trialcore.inference.comparisons import AgainstCheck, Difference, Guard, chance_above
 from trialcore.inference.distributions import t_quantile
 from trialcore.inference.season_means import SeasonMeans
-from trialcore.inference.shrunken import Shrunken
+from trialcore.inference.shrunken import Advantage, Shrunken
 from trialcore.inference.verdict import Prospect
 
 NO_RECORD = "no record"
@@ -107,7 +107,7 @@ class EntryResult:
 
 def cultivar_key(result: EntryResult) -> str:
     """By what an entry is known in other seasons."""
-    return str(result.entry.cultivar_id)
+    return str(result.entry.cultivar.known_as)
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,7 +116,13 @@ class Honest:
 
     worked: Shrunken
     now: SeasonMeans
+    means: tuple[SeasonMeans, ...]  # of all seasons, this one last
     seasons: tuple[str, ...]
+
+    def advantage(self, result: EntryResult) -> Advantage | None:
+        """What the fit expects of an entry; None for one that is not in it."""
+        name = cultivar_key(result)
+        return self.worked.advantages[self.worked.place(name)] if name in self.now.entries else None
 
     def prospect(self, result: EntryResult) -> Prospect | None:
         """What an entry promises, for the verdict; None for one that is not in the fit."""

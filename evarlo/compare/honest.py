@@ -29,21 +29,25 @@ def honest(found: Comparison) -> Honest | None:
     """The fit over this trial and the signed seasons of its check before it."""
     if found.check is None:
         return None
+    judging = registry.judging(found.trial) if registry.judging else None
+    if judging and judging.rule.flat:
+        return None
     names = {r.entry.code: cultivar_key(r) for r in found.results}
     apart = {r.entry.code for r in found.results if r.entry.repeated}
-    before = registry.earlier(found.trial, found.trait, found.check.cultivar_id) if registry.earlier else ()
+    before = registry.earlier(found.trial, found.trait, found.check.cultivar.known_as) if registry.earlier else ()
     now = season_of(found.worked, found.check.code, found.sign, names, apart)
     if now is None or len(now.entries) < FEWEST:
         return None
     seasons = (*(e.season for e in before), now)
-    worked = _fitted(seasons)
-    return Honest(worked, now, tuple(e.words for e in before)) if worked else None
+    prior = Prior() if judging is None or judging.good_check else Prior(ahead=0.0)
+    worked = _fitted(seasons, prior)
+    return Honest(worked, now, seasons, tuple(e.words for e in before)) if worked else None
 
 
 @lru_cache(maxsize=256)
-def _fitted(seasons: tuple[SeasonMeans, ...]) -> Shrunken | None:
+def _fitted(seasons: tuple[SeasonMeans, ...], prior: Prior) -> Shrunken | None:
     """The same seasons always give the same figures."""
-    return shrink(seasons, Prior())
+    return shrink(seasons, prior)
 
 
 def _told(result: EntryResult, advantage: Advantage | None) -> EntryResult:

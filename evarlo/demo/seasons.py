@@ -26,7 +26,7 @@ from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Cause, Plot
 from evarlo.trials.plan import CriterionPlan, TrialPlan
 from evarlo.trials.planning import plan_trial
-from evarlo.verdicts.queries import board_of
+from evarlo.verdicts.board import board_of
 from evarlo.verdicts.services import give_verdict, sign_board
 from evarlo.walks.models import Round
 from evarlo.walks.services import Seen, close_round, keep_observation, open_round, plan_round

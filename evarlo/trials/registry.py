@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from evarlo.people.models import User
     from evarlo.trials.models import Plot, Trial
     from trialcore.inference.season_means import SeasonMeans
+    from trialcore.inference.verdict import Rule
 
 
 @dataclass(frozen=True)
@@ -86,6 +87,20 @@ class Earlier:
     season: SeasonMeans
 
 
+@dataclass(frozen=True)
+class Judging:
+    """By what a trial is judged: the rule, whether its check was chosen for being good, whether a second person signs; and of the
+    programme it belongs to the name, the address and the trials (by id) whose seasons count (None: all of the crop)."""
+
+    rule: Rule
+    good_check: bool = True
+    second_signature: bool = False
+    programme: str = ""
+    url: str = ""
+    trials: frozenset[int] | None = None
+    not_in_it: tuple[str, ...] = ()  # trials of the programme that are left out, in words
+
+
 Readings = dict[int, Reading]  # by plot id
 
 
@@ -101,7 +116,7 @@ class Registry:
     `warm_up` what a person should practise before scoring a trait, empty for nothing; `eyes` how well people (by id) score what
     is known for a trait, in words; `reached` the day on which a trait came so far in the first plot, or in half of them; `care`
     the kinds of care in words, and `cared` the last day of each in some trials; `earlier` what signed seasons before a trial say of
-    a trait against its check (a cultivar by id)."""
+    a trait against its check (a cultivar by id); `judging` by what a trial is judged."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     fills: list[Callable[[Trial, Trait], Readings]] = field(default_factory=list)
@@ -121,6 +136,7 @@ class Registry:
     reached: Callable[[Trial, Trait, float | None, bool], date | None] | None = None
     care: dict[str, str] = field(default_factory=dict)
     earlier: Callable[[Trial, Trait, int], Sequence[Earlier]] | None = None
+    judging: Callable[[Trial], Judging] | None = None
     cared: Callable[[Sequence[int]], dict[tuple[int, str], date]] | None = None
     holds: Callable[[Trial, datetime], dict[int, Held]] | None = None
     warm_up: Callable[[User, Trait, datetime], str] | None = None

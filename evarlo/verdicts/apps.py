@@ -6,8 +6,8 @@ class VerdictsConfig(AppConfig):
 
     def ready(self) -> None:
         from evarlo.trials.registry import registry
-        from evarlo.verdicts import queries
+        from evarlo.verdicts import seasons
 
-        registry.spans.append(queries.spans)
-        registry.past_cv.append(queries.past_cv)
-        registry.earlier = queries.earlier
+        registry.spans.append(seasons.spans)
+        registry.past_cv.append(seasons.past_cv)
+        registry.earlier = seasons.earlier

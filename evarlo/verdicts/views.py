@@ -1,28 +1,31 @@
-"""Decide: the board of verdicts, the signature, and the report for readers."""
+"""Decide: the board of verdicts, what another season would tell, and the signature."""
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.compare.queries import said_of
-from evarlo.compare.views import chart
-from evarlo.compare.words import sentence
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
-from evarlo.trials.models import Entry
-from evarlo.trials.queries import without_names
+from evarlo.trials.models import Entry, Trial
 from evarlo.trials.services import choose_guard, reopen
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_on_top
+from evarlo.verdicts.ahead import divisions, hand_division, outlooks_of, retest_of
+from evarlo.verdicts.board import Board, board_of, counts
 from evarlo.verdicts.models import VERDICTS
-from evarlo.verdicts.queries import board_of, counts
-from evarlo.verdicts.services import give_verdict, sign_board
-from evarlo.verdicts.words import best_bet_in_words
+from evarlo.verdicts.services import give_verdict, prefer, sign_board, sign_second, undo_last, waits_for_second
+from evarlo.verdicts.showing import audiences, drawn
+from evarlo.verdicts.words import best_bet_in_words, counts_in_words, held_to_in_words, retests_in_words
+from trialcore.inference.verdict import Verdict
+
+MOST_BLOCKS, MOST_SITES, MOST_PLOTS = 20, 6, 500
 
 
 @may("compare")
@@ -31,15 +34,53 @@ def decide(request: PersonRequest, slug: str) -> HttpResponse:
     board = board_of(trial, request.user)
     layer = board.criteria[0].trait.key if board.criteria else ""
     has_figures = any(f.mean is not None for line in board.lines for f in line.figures)
-    context = frame(request, trial, "decide", layer=layer) | {
+    context = (
+        frame(request, trial, "decide", layer=layer)
+        | shown(board, request)
+        | {
+            "has_figures": has_figures,
+            "said": said_of(trial),
+            "rule": held_to_in_words(board.judging),
+            "waits": bool(board.signed and waits_for_second(trial, board.signed)),
+        }
+    )
+    return render(request, "verdicts/decide.html", context)
+
+
+def shown(board: Board, request: PersonRequest) -> dict[str, Any]:
+    """What the board itself is drawn from."""
+    retest = retest_of(board.trial, board.comparisons)
+    still = [(x.entry.code, x.outlook) for x in board.lines if x.outlook and x.verdict == Verdict.RETEST]
+    return {
+        "trial": board.trial,
         "board": board,
+        "rows": drawn(board),
         "verdicts": VERDICTS,
         "counts": counts(board),
-        "has_figures": has_figures,
-        "said": said_of(trial),
-        "best_bet": best_bet_in_words(board.comparisons[0] if board.comparisons else None),
+        "lead": counts_in_words(counts(board)),
+        "ahead_said": retests_in_words(still, retest.blocks, 1) if retest else "",
+        "best_bet": best_bet_in_words(board.leading),
+        "may_give": request.user.role in ("manager",) and board.trial.decided_at is None,
     }
-    return render(request, "verdicts/decide.html", context)
+
+
+def _line(request: PersonRequest, trial: Trial, pk: int, status: int = 200, **more: Any) -> HttpResponse:
+    """One line of the board, and above it what changed with it."""
+    board = board_of(trial, request.user)
+    context = shown(board, request)
+    row = next((r for r in context["rows"] if r.line.entry.pk == pk), None)
+    context |= {"row": row, "audiences": audiences(trial), "others": [x.entry for x in board.lines if not x.entry.any_check]}
+    return render(request, "verdicts/line_answer.html", context | more, status=status)
+
+
+@may("compare")
+def line(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    """All that is known of one entry under its line, or the line alone again."""
+    trial = trial_or_404(slug)
+    get_object_or_404(Entry, trial=trial, pk=pk)
+    opened = request.GET.get("shut") != "1"
+    wanted = request.GET.get("verdict", "")
+    return _line(request, trial, pk, opened=opened, typed_verdict=wanted if wanted in list(Verdict) else "")
 
 
 @may("decide")
@@ -48,31 +89,47 @@ def give(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     """Keep the person's verdict on one entry; the line comes back, with what was typed if it cannot be kept."""
     trial = trial_or_404(slug)
     entry = get_object_or_404(Entry, trial=trial, pk=pk)
-    verdict, reason = request.POST.get("verdict", ""), request.POST.get("reason", "")
+    typed = {name: request.POST.get(name, "") for name in ("verdict", "reason", "whom")}
     board = board_of(trial, request.user)
-    line = next((x for x in board.lines if x.entry.pk == pk), None)
-    suggested = line.suggestion.verdict.value if line and line.suggestion else ""
-    error, status = "", 200
+    found = next((x for x in board.lines if x.entry.pk == pk), None)
+    suggested = found.suggestion.verdict.value if found and found.suggestion else ""
     try:
-        give_verdict(entry, verdict, reason, suggested, request.user)
+        give_verdict(entry, typed["verdict"], typed["reason"], suggested, request.user, typed["whom"])
     except Refused as refusal:
-        error, status = str(refusal), 422
-        if not request.htmx:
-            warn(request, f"{entry.code}: {refusal}")
-    if not request.htmx:
-        return redirect("verdicts:decide", slug)
-    if not error:
-        board = board_of(trial, request.user)
-        line = next(x for x in board.lines if x.entry.pk == pk)
-    context = {
-        "trial": trial,
-        "line": line,
-        "verdicts": VERDICTS,
-        "error": error,
-        "typed_verdict": verdict if error else "",
-        "typed_reason": reason[:400] if error else "",
-    }
-    return render(request, "verdicts/line.html", context, status=status)
+        return _refused(request, trial, entry, refusal, {f"typed_{k}": v[:400] for k, v in typed.items()})
+    return _line(request, trial, pk) if request.htmx else redirect("verdicts:decide", slug)
+
+
+@may("decide")
+@require_POST
+def prefer_act(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
+    """One of two entries is chosen over the other."""
+    trial = trial_or_404(slug)
+    entry = get_object_or_404(Entry, trial=trial, pk=pk)
+    typed = {name: request.POST.get(name, "") for name in ("over", "reason", "whom")}
+    over = trial.entries.filter(code=typed["over"]).first() or entry
+    try:
+        prefer(entry, over, typed["reason"], request.user, typed["whom"])
+    except Refused as refusal:
+        return _refused(request, trial, entry, refusal, {f"chosen_{k}": v[:400] for k, v in typed.items()} | {"choosing": True})
+    return _line(request, trial, pk) if request.htmx else redirect("verdicts:decide", slug)
+
+
+def _refused(request: PersonRequest, trial: Trial, entry: Entry, refusal: Refused, typed: dict[str, Any]) -> HttpResponse:
+    """What was typed comes back with what is wrong beside it."""
+    if request.htmx:
+        return _line(request, trial, entry.pk, 422, opened=True, error=str(refusal), wrong=refusal.field, **typed)
+    warn(request, f"{entry.code}: {refusal}")
+    return redirect("verdicts:decide", trial.slug)
+
+
+@may("decide")
+@require_POST
+def undo(request: PersonRequest, slug: str) -> HttpResponse:
+    """Take back the verdict that was given last."""
+    with said_on_top(request):
+        say(request, undo_last(trial_or_404(slug)))
+    return redirect("verdicts:decide", slug)
 
 
 @may("decide")
@@ -84,8 +141,24 @@ def sign(request: PersonRequest, slug: str) -> HttpResponse:
         warn(request, "That is not your password: nothing was signed, and the names stay closed.")
         return redirect("verdicts:decide", slug)
     with said_on_top(request):
-        sign_board(trial, request.user)
-        say(request, f"Signed. The board is frozen with the figures it stood on{', and the names are open' if opens else ''}.")
+        signed = sign_board(trial, request.user)
+        if waits_for_second(trial, signed):
+            say(request, "Signed by you. A second person signs under Decide; until then the season stays open.")
+        else:
+            say(request, f"Signed. The board is frozen with the figures it stood on{', and the names are open' if opens else ''}.")
+    return redirect("verdicts:decide", slug)
+
+
+@may("decide")
+@require_POST
+def second(request: PersonRequest, slug: str) -> HttpResponse:
+    """The second signature, by another person with a password of their own."""
+    if not request.user.check_password(request.POST.get("password", "")):
+        warn(request, "That is not your password: nothing was signed.")
+        return redirect("verdicts:decide", slug)
+    with said_on_top(request):
+        sign_second(trial_or_404(slug), request.user)
+        say(request, "Signed twice. The board is frozen with the figures it stood on.")
     return redirect("verdicts:decide", slug)
 
 
@@ -106,20 +179,44 @@ def reopen_act(request: PersonRequest, slug: str) -> HttpResponse:
     return redirect("verdicts:decide", slug)
 
 
+def _whole(text: str, usual: int, most: int) -> tuple[int, str]:
+    """A whole number as typed, or what is wrong with it."""
+    if not text.strip():
+        return usual, ""
+    if not text.strip().isdigit() or not 1 <= int(text) <= most:
+        return usual, f"Found “{text[:24]}”. Expected a whole number from 1 to {most}."
+    return int(text), ""
+
+
 @may("compare")
-def report(request: PersonRequest, slug: str) -> HttpResponse:
-    """For readers: what was asked, what was found, how sure it is. Made to be printed."""
+def ahead(request: PersonRequest, slug: str) -> HttpResponse:
+    """What another season would tell: each entry's chance to be settled by a retest, and what divisions of a budget leave."""
     trial = trial_or_404(slug)
     board = board_of(trial, request.user)
-    parts = [{"c": c, "sentence": sentence(c)} | chart(c) for c in board.comparisons]
-    context = {
-        "trial": trial,
-        "said": said_of(trial),
-        "question": without_names(trial, trial.question, request.user),
-        "board": board,
-        "parts": parts,
-        "counts": counts(board),
-        "today": timezone.localdate(),
-        "frozen": board.signed.lines if board.signed else None,
+    blocks, wrong_blocks = _whole(request.GET.get("blocks", ""), trial.blocks, MOST_BLOCKS)
+    sites, wrong_sites = _whole(request.GET.get("sites", ""), 1, MOST_SITES)
+    retest = retest_of(trial, board.comparisons, blocks, sites)
+    found = outlooks_of(board.lines, board.criteria, board.comparisons, board.judging, retest) if retest else {}
+    still = [(line, found[line.entry.pk]) for line in board.lines if line.entry.pk in found and line.verdict != Verdict.DROP]
+    plots, wrong_plots = _whole(request.GET.get("plots", ""), max(1, blocks * sites * len(still)), MOST_PLOTS)
+    by_hand = {
+        k[5:]: int(v) for k, v in request.GET.dict().items() if k.startswith("hand-") and v.isdigit() and int(v) <= MOST_PLOTS
     }
-    return render(request, "verdicts/report.html", context)
+    ways = divisions(board, plots, sites)
+    if any(by_hand.values()) and (own := hand_division(board, by_hand)):
+        ways.append(own)
+    leading = board.leading
+    context = frame(request, trial, "decide") | {
+        "board": board,
+        "retest": retest,
+        "rows": sorted(still, key=lambda row: -row[1].gain),
+        "said": retests_in_words([(x.entry.code, o) for x, o in still if x.verdict == Verdict.RETEST], blocks, sites),
+        "ways": sorted(ways, key=lambda d: d.left),
+        "typed": {k: request.GET.get(k) or v for k, v in (("blocks", blocks), ("sites", sites), ("plots", plots))},
+        "asked": (("blocks", "Blocks"), ("sites", "Sites"), ("plots", "Plots to give")),
+        "by_hand": by_hand,
+        "wrong": {"blocks": wrong_blocks, "sites": wrong_sites, "plots": wrong_plots},
+        "unit": leading.trait.shown_unit if leading else "",
+        "digits": (leading.digits + 1) if leading else 1,
+    }
+    return render(request, "verdicts/ahead.html", context)

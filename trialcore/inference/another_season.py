@@ -75,6 +75,11 @@ class Outlook:
         """The chance of either."""
         return self.recommend + self.drop
 
+    @property
+    def still_open(self) -> float:
+        """The chance of neither."""
+        return max(0.0, 1 - self.settled)
+
 
 def another_season(
     found: Shrunken,
@@ -190,27 +195,33 @@ def best_share(entries: Sequence[str], found: Shrunken) -> list[str]:
     return some[: max(1, round(len(some) / (8 if len(some) > 50 else 4)))]
 
 
-def left_over(found: Shrunken, plots: dict[str, int], retest: Retest, seed: int, draws: int = 2400) -> float:
+def left_over(found: Shrunken, plots: Mapping[str, int], retest: Retest, seed: int, draws: int = 4000) -> float:
     """How far the best of check and entries is expected to lie above the one that would be chosen after a retest in which each
-    entry has so many `plots` (none: not grown), in the trait's unit: by draws of true leads and of what would be measured."""
+    entry has so many `plots` (none: not grown), in the trait's unit.
+
+    Leads are taken as normal with a share in common, that of the check; what will be expected of them after the retest is then
+    normal too, so that its best is drawn directly and more plots never leave more (Raiffa and Schlaifer 1961). Raises KeyError for
+    an entry that is not in the fit.
+    """
     rng = np.random.default_rng(seed)
-    names = [a.entry for a in found.advantages]
-    part = rng.choice(len(found.weights), draws, p=found.weights)
-    variances = found.variances[part]
-    own = np.maximum(variances - found.check_variances[part][:, None], variances / 10)  # the rest is the check's, and all share it
-    true = found.leads[part] + rng.normal(size=own.shape) * np.sqrt(own) + rng.normal(size=(draws, 1)) * np.sqrt(variances - own)
-    expected = found.leads[part].copy()
-    shared = np.sqrt(retest.plot_variance / (max([*plots.values(), 1]) * retest.check_plots) + found.seasonals[part])
-    base = rng.normal(size=draws) * shared
-    for name, n in plots.items():
-        if n < 1:
-            continue
-        i = names.index(name)
-        error = retest.plot_variance / n + found.seasonals[part]
-        seen = true[:, i] + rng.normal(size=draws) * np.sqrt(error) - base
-        variance = found.variances[part, i]
-        expected[:, i] += variance / (variance + error + shared**2) * (seen - expected[:, i])
-    chosen = expected.argmax(axis=1)
-    rows = np.arange(draws)
-    grown = np.where(expected[rows, chosen] > 0, true[rows, chosen], 0.0)
-    return float((np.maximum(true.max(axis=1), 0.0) - grown).mean())
+    kept = np.array([a.kept for a in found.advantages])
+    variance = np.array([a.variance for a in found.advantages])
+    common = np.sqrt(np.minimum(found.check_lead_variance, 0.9 * variance))
+    prior = np.diag(variance - common**2) + np.outer(common, common)
+    z = rng.normal(size=(draws, len(kept)))
+    best = _best(kept, prior, z)
+    grown = [(found.place(name), n) for name, n in plots.items() if n > 0]
+    if not grown:
+        return max(0.0, best - max(0.0, float(kept.max())))
+    at = [i for i, _ in grown]
+    check = retest.plot_variance / (max(n for _, n in grown) * retest.check_plots) + found.seasonal
+    error = np.diag([retest.plot_variance / n + found.seasonal for _, n in grown]) + check
+    gain = np.linalg.solve(prior[np.ix_(at, at)] + error, prior[at])
+    return max(0.0, best - _best(kept, prior[:, at] @ gain, z))
+
+
+def _best(mean: Floats, covariance: Floats, z: Floats) -> float:
+    """The expected best of some normal variables and nought, from standard normal draws."""
+    values, vectors = np.linalg.eigh(covariance)
+    drawn = mean + z @ (vectors * np.sqrt(np.maximum(values, 0.0))).T
+    return float(np.maximum(drawn.max(axis=1), 0.0).mean())

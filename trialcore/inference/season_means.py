@@ -89,6 +89,12 @@ def covariance_of(found: EntryComparison) -> tuple[list[str], Floats] | None:
     return [found.analysis.means[i].entry for i in known], found.analysis.mse * found.analysis.covariance[np.ix_(known, known)]
 
 
+def telling_covariance(found: EntryComparison) -> tuple[list[str], Floats] | None:
+    """The same where single variances do not give back the variance of every difference, else None."""
+    joint = covariance_of(found)
+    return joint if joint is not None and _where_it_matters(joint[1], own_variances(joint[1])) else None
+
+
 def _where_it_matters(joint: Floats, own: Floats) -> Rows | None:
     """The covariance of means, where their own variances do not give back the variance of every difference; a part that all
     share, which no difference holds, is taken out."""

@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from trialcore.analyses.linear import Floats
 from trialcore.inference.another_season import Retest, another_season
+from trialcore.inference.distributions import t_below, t_quantile
 from trialcore.inference.season_means import SeasonMeans
 from trialcore.inference.shrunken import Prior, Shrunken, shrink
 from trialcore.inference.verdict import Rule, leading_verdicts
@@ -95,6 +96,7 @@ def play(at: Station, seed: int, rule: Rule | None = None, grow: Grown = complet
     seasons = [_before(at, check, luck, n, grow) for n in range(at.history)]
     present: list[int] = []
     said: dict[int, tuple[float, float]] = {}
+    behind = np.zeros(pool, int)
     fresh = iter(range(pool))
     for n in range(at.seasons):
         present += [next(fresh) for _ in range(at.places - len(present))]
@@ -105,7 +107,7 @@ def play(at: Station, seed: int, rule: Rule | None = None, grow: Grown = complet
         if found is None:
             raise ValueError("a season has no error to judge by")
         retest = Retest(at.blocks, seasons[-1].plot_variance, at.check_plots)
-        said = _decide(played, found, seasons, present, at, rule, retest, said)
+        said = _decide(played, found, seasons, present, at, rule, retest, said, behind)
         present = [i for i in present if played.verdict[i] == OPEN]
     if found is not None:
         _choose(played, found)
@@ -130,14 +132,20 @@ def _decide(
     rule: Rule,
     retest: Retest,
     said: dict[int, tuple[float, float]],
+    behind: npt.NDArray[np.int_],
 ) -> dict[int, tuple[float, float]]:
     """Give every present entry its verdict, note what was foretold of it, and foretell the next season of what stays open."""
     rows = [found.place(str(i)) for i in present]
     kept = np.array([found.advantages[r].kept for r in rows])
     chance = found.chance_above(0.0)[rows]
+    now = seasons[-1]
+    measured = np.array(now.means) - now.check
+    behind[present] = np.where(measured < 0, behind[present] + 1, 0)
+    if rule.flat:
+        kept, chance = measured, t_below(measured / np.sqrt(np.array(now.variances) + now.check_variance), now.df)
     error = retest.of_difference(0.0)
     promise = np.array([found.promise(str(i), error) for i in present])
-    given = leading_verdicts(kept, chance, promise, found.promise_of_a_fresh_one(error), at.matters, rule)
+    given = leading_verdicts(kept, chance, promise, found.promise_of_a_fresh_one(error), at.matters, rule, behind[present])
     played.verdict[present] = given
     played.stated += [(float(c), bool(played.true[i] > 0)) for i, c in zip(present, chance, strict=True)]
     played.foretold += [(*said[i], int(v)) for i, v in zip(present, given, strict=True) if i in said]
@@ -148,8 +156,6 @@ def _decide(
 
 def _choose(played: Played, found: Shrunken) -> None:
     """Whom the rule would grow at the end, and whether the interval of the entry on top holds."""
-    from trialcore.inference.distributions import t_quantile
-
     candidates = [a for a in found.advantages if int(a.entry) >= 0]
     top = max(candidates, key=lambda a: a.kept)
     if top.kept > 0:

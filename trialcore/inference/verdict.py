@@ -21,6 +21,19 @@ class Verdict(StrEnum):
     DROP = "drop"
 
 
+class Dropping(StrEnum):
+    """When an entry is dropped on the leading criterion, besides when it is surely worse: the schools."""
+
+    PROMISE = "promise"  # when a new entry in its place would promise more
+    ONE_BAD = "one"  # after one season behind the check
+    TWO_BAD = "two"  # after two in a row
+    CLEAR = "clear"  # never else
+
+
+BAD_SEASONS = {Dropping.ONE_BAD: 1, Dropping.TWO_BAD: 2}  # in a row behind the check
+VERSION = "shrunken, first edition"  # of the rule, as boards keep it
+
+
 @dataclass(frozen=True)
 class Prospect:
     """What is known of an entry over all seasons and entries at once (see `shrunken`): the chance that it truly beats the check by
@@ -52,6 +65,9 @@ class Rule:
     against a chance check, in 7 to 10 against a good one."""
     fresh: float = 1.0
     """An entry that promises less than this many times what a fresh one would is dropped to make room."""
+    dropping: Dropping = Dropping.PROMISE
+    flat: bool = False
+    """Each season by itself, as if nothing were known of the others: the bars of a t test."""
     spoils: float = 0.5
     """A further criterion holds a recommendation back when it is more likely than this to be worse by more than what matters."""
 
@@ -70,6 +86,7 @@ class Evidence:
     matters: float
     fails: float | None = None
     prospect: Prospect | None = None
+    behind: int = 0  # seasons in a row, this one with them, in which it was measured behind the check
 
     def chance_better(self, by: float = 0.0) -> float | None:
         """Chance that the entry is truly better than the check by more than `by`; None without a figure."""
@@ -94,6 +111,7 @@ class Ground(StrEnum):
     COULD_BE_LUCK = "could be luck"
     NOT_SURE_YET = "not sure enough yet"
     FRESH_PROMISES_MORE = "a new entry would promise more"
+    BEHIND_AGAIN = "behind the check in too many seasons"
     CONFOUNDED = "differs from the check in more than its name"
 
 
@@ -120,7 +138,7 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
     Recommended when it is sure to beat the check on the leading criterion, more likely than not by at least what
     matters, no other criterion is likely to be worse by more than what matters, and no must-have is likely to be failed.
     Dropped when it is sure to fail a must-have, to be worse on the leading criterion, or to be worse by more than what
-    matters on any other; where its `prospect` is known also when a fresh entry would promise more. Retested otherwise. Chances
+    matters on any other; on the leading one also by the rule's school of dropping. Retested otherwise. Chances
     are those of the prospects where these are known.
 
     Raises ValueError when there is no criterion.
@@ -142,10 +160,9 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
         return Suggestion(Verdict.DROP, tuple(worse_elsewhere))
     if ahead is None or lead.better_by is None:
         return Suggestion(Verdict.RETEST, (Reason(Ground.NO_FIGURE, lead.criterion, None),))
-    if 1 - ahead >= rule.sure_worse:
-        return Suggestion(Verdict.DROP, (Reason(Ground.WORSE, lead.criterion, 1 - ahead),))
-    if lead.prospect and lead.prospect.promise < rule.fresh * lead.prospect.fresh:
-        return Suggestion(Verdict.DROP, (Reason(Ground.FRESH_PROMISES_MORE, lead.criterion, ahead),))
+    gone = _gone(lead, ahead, rule)
+    if gone:
+        return Suggestion(Verdict.DROP, (gone,))
     if ahead < (rule.allowed_better if lead.prospect else rule.sure_better):
         ground = Ground.NOT_SURE_YET if lead.prospect else Ground.COULD_BE_LUCK
         return Suggestion(Verdict.RETEST, (Reason(ground, lead.criterion, ahead),))
@@ -158,13 +175,35 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
     return Suggestion(Verdict.RECOMMEND, (Reason(Ground.BETTER, lead.criterion, ahead),))
 
 
+def _gone(lead: Evidence, ahead: float, rule: Rule) -> Reason | None:
+    """Why an entry is dropped on the leading criterion; None where it is not."""
+    if 1 - ahead >= rule.sure_worse:
+        return Reason(Ground.WORSE, lead.criterion, 1 - ahead)
+    if rule.dropping == Dropping.PROMISE and lead.prospect and lead.prospect.promise < rule.fresh * lead.prospect.fresh:
+        return Reason(Ground.FRESH_PROMISES_MORE, lead.criterion, ahead)
+    if lead.behind >= BAD_SEASONS.get(rule.dropping, lead.behind + 1):
+        return Reason(Ground.BEHIND_AGAIN, lead.criterion, ahead)
+    return None
+
+
 def leading_verdicts(
-    kept: Floats, chance: Floats, promise: Floats, fresh: float, matters: float, rule: Rule | None = None
+    kept: Floats,
+    chance: Floats,
+    promise: Floats,
+    fresh: float,
+    matters: float,
+    rule: Rule | None = None,
+    behind: npt.NDArray[np.int_] | None = None,
 ) -> npt.NDArray[np.int_]:
-    """As `suggest`, for many entries at once by one criterion: 1 recommend, 0 retest, −1 drop."""
+    """As `suggest`, for many entries at once by one criterion: 1 recommend, 0 retest, −1 drop. `behind` are seasons in a row behind
+    the check, where the rule asks for them."""
     rule = rule or Rule()
-    drop = (1 - chance >= rule.sure_worse) | (promise < rule.fresh * fresh)
-    recommend = ~drop & (chance >= rule.allowed_better) & (kept >= matters)
+    drop = 1 - chance >= rule.sure_worse
+    if rule.dropping == Dropping.PROMISE and not rule.flat:
+        drop |= promise < rule.fresh * fresh
+    if behind is not None and rule.dropping in BAD_SEASONS:
+        drop |= behind >= BAD_SEASONS[rule.dropping]
+    recommend = ~drop & (chance >= (rule.sure_better if rule.flat else rule.allowed_better)) & (kept >= matters)
     return np.where(drop, -1, np.where(recommend, 1, 0))
 
 

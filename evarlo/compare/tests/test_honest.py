@@ -7,7 +7,7 @@ from evarlo.compare.queries import compare
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
-from evarlo.verdicts.queries import board_of
+from evarlo.verdicts.board import board_of
 from evarlo.verdicts.services import sign_board
 from trialcore.inference.season_means import SeasonMeans
 from trialcore.inference.shrunken import shrink

@@ -17,7 +17,7 @@ from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import readings_of
 from evarlo.ui.refused import Refused
-from evarlo.verdicts.queries import board_of
+from evarlo.verdicts.board import board_of
 from evarlo.walks.services import Seen, close_round, keep_observation
 
 
@@ -60,7 +60,8 @@ class Picks(TestCase):
         self.assertIn(f"More plants were counted than set out in 101 ({many} of {many - 2})", said)
 
     def test_one_yield_whichever_way_it_was_weighed(self) -> None:
-        """The trial decides by plot yield, which a walk records; weigh-ins of 2.5 and 1.5 kg fill it, and a walked plot fills kg/m²."""
+        """The trial decides by plot yield, which a walk records; weigh-ins of 2.5 and 1.5 kg fill it, and a walked plot fills
+        kg/m²."""
         other = self.trial.plots.get(number="102")
         world.pick(self.plot, self.by, 2.5, on=world.SOWN + timedelta(80))
         world.pick(self.plot, self.by, 1.5, on=world.SOWN + timedelta(90))

@@ -20,7 +20,7 @@ from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import diary_of
 from evarlo.ui.refused import Refused
-from evarlo.verdicts.queries import board_of
+from evarlo.verdicts.board import board_of
 from trialcore.analyses.keeping import LotChecks, keeping
 
 

@@ -18,8 +18,8 @@ from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Entry, Trial
 from evarlo.trials.services import choose_guard
 from evarlo.ui.refused import Refused
+from evarlo.verdicts.board import Board, BoardLine, board_of
 from evarlo.verdicts.models import Opinion, SignedBoard
-from evarlo.verdicts.queries import Board, BoardLine, board_of
 from evarlo.verdicts.services import give_verdict, sign_board
 from trialcore.reckoning.balance import Kind
 
