@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "evarlo.effort",
     "evarlo.compare",
     "evarlo.verdicts",
+    "evarlo.programmes",
     "evarlo.exchange",
     "evarlo.today",
     "evarlo.demo",

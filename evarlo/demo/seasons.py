@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 
 import numpy as np
@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo.backdating import planned_at, signed_at
-from evarlo.demo.world import CHECK, FENNEL, KEEPS, SPOTTED, SWEET
+from evarlo.demo.world import CHECK, FENNEL, KEEPS, SPOTTED, SWEET, Truth
 from evarlo.grounds.models import Bed
 from evarlo.harvest.services import Weighed, keep_picking
 from evarlo.harvest.store import LaidIn, lay_in, look_at
@@ -43,24 +43,38 @@ class People:
     helper: User
 
 
-class Season:
-    """One season of the fennel trial, from sowing on `sown`; `seed` makes it the same each time."""
+@dataclass(frozen=True)
+class Grown:
+    """What a fennel trial holds: its name, its entries, blocks, the grams a plant that a place gives or takes from each (the rest:
+    `everywhere`), and names under which sellers had some of them that year."""
 
-    def __init__(self, sown: date, seed: int, crop: Crop, bed: Bed, people: People) -> None:
+    title: str = "Bulb fennel, main season"
+    names: tuple[str, ...] = tuple(t.name for t in FENNEL)
+    blocks: int = 4
+    there: Mapping[str, float] = field(default_factory=dict)
+    everywhere: float = 0.0
+    sold_as: Mapping[str, str] = field(default_factory=dict)  # the cultivar by the name it was sold under
+
+
+class Season:
+    """One season of a fennel trial, from sowing on `sown`; `seed` makes it the same each time."""
+
+    def __init__(self, sown: date, seed: int, crop: Crop, bed: Bed, people: People, grown: Grown | None = None) -> None:
         self.sown, self.seed, self.people = sown, seed, people
+        self.grown = grown or Grown()
         self.rng = np.random.default_rng(seed)
         traits = {t.key: t for t in Trait.objects.all()}
         self.trait = traits.__getitem__
         self.trial = plan_trial(
             TrialPlan(
-                name="Bulb fennel, main season",
+                name=self.grown.title,
                 season=str(sown.year),
                 crop=crop,
                 bed=bed,
                 check=CHECK,
                 question=f"Which fennels give heavier bulbs than {CHECK} without bolting before they are full?",
-                entries=[t.name for t in FENNEL],
-                blocks=4,
+                entries=self.grown.names,
+                blocks=self.grown.blocks,
                 plot_length_m=2.4,
                 plot_width_m=2.4,
                 path_m=1.0,
@@ -84,6 +98,11 @@ class Season:
         planned_at(self.trial, made)
         self.plots = list(self.trial.plots.select_related("entry__cultivar"))
 
+    def truth(self, plot: Plot) -> Truth:
+        """What the cultivar of a plot truly is, under whatever name it was sold."""
+        name = plot.entry.cultivar.name
+        return TRUTH[self.grown.sold_as.get(name, name)]
+
     def day(self, after_sowing: int) -> date:
         return self.sown + timedelta(days=after_sowing)
 
@@ -94,8 +113,9 @@ class Season:
     def sow_and_plant(self) -> None:
         people = self.people
         keep_step(self.trial, Step.SOWN, self.sown, self.plots, people.helper, self.sown)
-        for half, day in ((self.plots[:24], 35), (self.plots[24:], 36)):
-            keep_step(self.trial, Step.PLANTED, self.day(day), half, people.helper, self.day(day))
+        half = len(self.plots) // 2
+        for some, day in ((self.plots[:half], 35), (self.plots[half:], 36)):
+            keep_step(self.trial, Step.PLANTED, self.day(day), some, people.helper, self.day(day))
 
     def lose(self, plot: Plot, after_sowing: int, note: str) -> None:
         exclude_plot(plot, Cause.ACCIDENT, note, self.day(after_sowing), self.people.evaluator)
@@ -132,21 +152,21 @@ class Season:
         return float(self.rng.binomial(48, 0.95))
 
     def vigour(self, plot: Plot) -> float:
-        return float(np.clip(round(TRUTH[plot.entry.cultivar.name].vigour + self.rng.normal(0, 0.8)), 1, 9))
+        return float(np.clip(round(self.truth(plot).vigour + self.rng.normal(0, 0.8)), 1, 9))
 
     def bolting(self, plot: Plot) -> float:
-        return float(np.clip(round(TRUTH[plot.entry.cultivar.name].bolting + self.rng.normal(0, 4)), 0, 100))
+        return float(np.clip(round(self.truth(plot).bolting + self.rng.normal(0, 4)), 0, 100))
 
     def pick(self, block_shift: dict[str, float] | None = None) -> None:
         """Three picks of every plot that stands, with culls, weighed to the gram."""
-        names = [p.entry.cultivar.name for p in self.plots]
-        truth = {t.name: t.grams for t in FENNEL}
+        names = [self.truth(p).name for p in self.plots]
+        truth = {t.name: t.grams + self.grown.everywhere + self.grown.there.get(t.name, 0.0) for t in FENNEL}
         grams = plot_values(names, [int(p.block) for p in self.plots], [p.col for p in self.plots], truth, FIELD, self.seed + 1)
         for plot, each in zip(self.plots, grams, strict=True):
             if plot.exclusions.exists():
                 continue
             each += (block_shift or {}).get(plot.block, 0.0)
-            days = TRUTH[plot.entry.cultivar.name].days + self.rng.normal(0, 1.6)
+            days = self.truth(plot).days + self.rng.normal(0, 1.6)
             total = each * 45 / 1000
             for n, kg in enumerate(split_into_picks(total, 3, int(self.rng.integers(1 << 30)))):
                 on = self.day(round(days) + 7 * n)

@@ -11,6 +11,17 @@ from evarlo.catalogue.models import Crop, Trait
 from evarlo.catalogue.services import cultivar_named
 from evarlo.demo import world
 from evarlo.demo.grounds import describe_cultivars, remember
+from evarlo.demo.hill import (
+    FIRST,
+    SECOND,
+    first_on_the_hill,
+    hill_season,
+    join_fennel,
+    leave_in,
+    one_name,
+    second_on_the_hill,
+    the_hill,
+)
 from evarlo.demo.lines import grow_lines
 from evarlo.demo.picked import pick_squash, store_daikon
 from evarlo.demo.raising import raise_heads
@@ -21,6 +32,7 @@ from evarlo.demo.walking import befall
 from evarlo.grounds.models import Bed, Site
 from evarlo.grounds.weather import read_station
 from evarlo.people.models import User
+from evarlo.programmes.analysing import reckon
 from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Cause, Trial
 from evarlo.trials.plan import CriterionPlan, TrialPlan
@@ -57,10 +69,16 @@ def build(today: date) -> None:
             cultivar_named(crops[name], cultivar)
     fennel = crops["Bulb fennel"]
     sown = today - timedelta(days=RUNNING_FOR)
-    flooded_season(Season(years_before(sown, 2), 1207, fennel, strip, people))
-    uneven_season(Season(years_before(sown, 1), 1249, fennel, strip, people))
-    running = Season(sown, 1259, fennel, strip, people)
+    programme, beacon = join_fennel(fennel, people), the_hill()
+    before, last = years_before(sown, 2), years_before(sown, 1)
+    flooded_season(leave_in(programme, Season(before, 1207, fennel, strip, people), people))
+    one_name(fennel)
+    first_on_the_hill(hill_season(programme, before, 1217, beacon, people, FIRST))
+    uneven_season(leave_in(programme, Season(last, 1249, fennel, strip, people), people))
+    second_on_the_hill(hill_season(programme, last, 1223, beacon, people, SECOND))
+    running = leave_in(programme, Season(sown, 1259, fennel, strip, people), people)
     running_season(running)
+    reckon(programme, Trait.objects.get(key="marketable-per-plant"))
     befall(running, today)
     grow_lines(crops["Edamame soybean"], [long, reed], people, years_before(sown, 1))
     grow_in_two_places(crops["Radicchio"], house, lock, people, years_before(sown, 1))

@@ -178,7 +178,7 @@ def shortage(request: PersonRequest, slug: str, code: str) -> HttpResponse:
         try:
             on = day_done(post.get("on", ""), timezone.localdate())
             typed_age = post.get("age", "").strip()
-            if typed_age and not (typed_age.isdigit() and int(typed_age) <= MOST_AGE):
+            if typed_age and not (typed_age.isdecimal() and int(typed_age) <= MOST_AGE):
                 raise Refused(f"Found “{typed_age[:12]}”. Expected days from 0 to {MOST_AGE}, or nothing.", "age")
             age = int(typed_age) if typed_age else None
             way, cause, source = (post.get(name, "") for name in ("way", "cause", "source"))
@@ -258,7 +258,7 @@ def mark(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     plot = get_object_or_404(Plot.objects.select_related("trial", "entry"), trial__slug=slug, pk=pk)
     station = request.POST.get("station", "")
     with said_on_top(request):
-        at = int(station) if station.isdigit() and len(station) < 6 else -1
+        at = int(station) if station.isdecimal() and len(station) < 6 else -1
         on, today = day_done(request.POST.get("on", ""), timezone.localdate()), timezone.localdate()
         mark_station(plot, at, request.POST.get("what", ""), on, request.user, today)
     return redirect(_stations(request, plot))
@@ -271,7 +271,7 @@ def fill(request: PersonRequest, slug: str, pk: int) -> HttpResponse:
     plot = get_object_or_404(Plot.objects.select_related("trial__crop", "entry"), trial__slug=slug, pk=pk)
     many = request.POST.get("plants", "")
     with said_on_top(request):
-        count = int(many) if many.isdigit() and len(many) < 6 else 0
+        count = int(many) if many.isdecimal() and len(many) < 6 else 0
         on, today = day_done(request.POST.get("on", ""), timezone.localdate()), timezone.localdate()
         filled = fill_gap(plot, count, on, request.user, today)
         say(request, f"Put into gaps of plot {plot.number}, marked as late: {counted(filled, 'plant')}.")

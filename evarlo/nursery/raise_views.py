@@ -173,7 +173,7 @@ def _cells(request: PersonRequest, trial: Trial, sowing: Sowing, form: CountForm
         return redirect("nursery:coming", trial.slug)
     last = row.counted
     digits = str(form.data.get("cells", "")) or (last.cells if last else "")
-    digits = digits if len(digits) == len(sowing.cells) and digits.isdigit() else "0" * len(sowing.cells)
+    digits = digits if len(digits) == len(sowing.cells) and digits.isdecimal() else "0" * len(sowing.cells)
     drawn = {c: draw.Cell(sowing.entry.code, 0, plants=digits[n]) for n, c in enumerate(sowing.cells)}
     for other in tray.sowings.in_force().exclude(pk=sowing.pk).select_related("entry"):
         drawn |= {c: draw.Cell(other.entry.code, 2, other=True) for c in other.cells}

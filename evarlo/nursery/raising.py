@@ -85,7 +85,7 @@ def _check(sowing: Sowing, act: Act, today: date) -> None:
         raise Refused("Say what they were lost to, or “not known”.", "cause")
     if act.kind != Kind.COUNTED and act.plants < 1:
         raise Refused("Expected at least one.", "plants")
-    if act.cells and (not act.cells.isdigit() or len(act.cells) != len(sowing.cells)):
+    if act.cells and (not act.cells.isdecimal() or len(act.cells) != len(sowing.cells)):
         raise Refused(f"Expected a digit for each of the {len(sowing.cells)} cells.", "cells")
 
 

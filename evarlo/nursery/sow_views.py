@@ -172,7 +172,7 @@ def _bench(
         packet = packet or next((p for p in packets if p.cells_left), packets[0])
         per_cell = plan_of(trial).per_station
         again = request.GET.get("seeds", "")
-        wanted = -(-int(again) // per_cell) if again.isdigit() else packet.cells_left or 1
+        wanted = -(-int(again) // per_cell) if again.isdecimal() else packet.cells_left or 1
         free = first_free(taken, min(wanted, tray.cells), tray.cells)
         initial = _proposed(request, trial) | {
             "entry": packet.book.entry.code,

@@ -25,6 +25,7 @@ ORDER = (
     "effort",
     "compare",
     "verdicts",
+    "programmes",
     "exchange",
     "today",
     "demo",
@@ -46,9 +47,10 @@ ACTS = {
     "harvest": ("services", "classes", "store", "samples", "sheets"),
     "tasting": ("services",),
     "effort": ("services",),
-    "verdicts": ("services",),
+    "verdicts": ("services", "lessons"),
+    "programmes": ("services", "analysing", "frontier"),
     "exchange": ("services",),
-    "demo": ("services", "backdating"),
+    "demo": ("services", "backdating", "hill"),
 }
 ALWAYS = {"create", "bulk_create", "bulk_update", "get_or_create", "update_or_create"}
 OF_ROWS = {"objects", "filter", "exclude", "all", "in_force", "newest"}

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import random
 from collections.abc import Sequence
+from typing import Any
 
 from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 from django.utils.text import slugify
 
@@ -147,6 +149,11 @@ def _keep_raising(trial: Trial, plan: TrialPlan) -> None:
 
 def free_slug(text: str) -> str:
     """An address for a trial that no other trial has."""
+    return free_slug_among(text, Trial.objects.values_list("slug", flat=True))
+
+
+def free_slug_among(text: str, slugs: QuerySet[Any, str]) -> str:
+    """An address made of a name that is not among `slugs`."""
     stem = slugify(text)[:60] or "trial"
-    taken = set(Trial.objects.filter(slug__startswith=stem).values_list("slug", flat=True))
+    taken = set(slugs.filter(slug__startswith=stem))
     return next(s for s in (stem, *(f"{stem}-{n}" for n in range(2, len(taken) + 3))) if s not in taken)

@@ -38,11 +38,16 @@ def names_shown(trial: Trial, user: Any) -> bool:
     return not trial.blind or trial.opened_at is not None or allowed(user, "see_names")
 
 
+def entries_of(trial: Trial) -> list[Entry]:
+    """The entries of a trial with their cultivars, read once for a trial object."""
+    found: list[Entry] = trial.once("entries", lambda: list(Entry.objects.filter(trial=trial).select_related("cultivar")))
+    return found
+
+
 def entry_names(trial: Trial, user: Any) -> dict[int, str]:
     """The name to show for each entry id; the code alone where the trial is blind for this person."""
     shown = names_shown(trial, user)
-    entries = Entry.objects.filter(trial=trial).select_related("cultivar")
-    return {e.pk: e.cultivar.name if shown else e.code for e in entries}
+    return {e.pk: e.cultivar.name if shown else e.code for e in entries_of(trial)}
 
 
 def scores_blind(user: Any) -> bool:
@@ -98,7 +103,9 @@ def _names_of(trial: Trial) -> list[str]:
 def plots_of(trial: Trial) -> list[Plot]:
     """The plots along the walking path, each with its entry and its standing exclusion if it has one."""
     standing = Exclusion.objects.in_force()
-    plots = trial.plots.select_related("entry").prefetch_related(Prefetch("exclusions", standing, to_attr="exclusions_in_force"))
+    plots = trial.plots.select_related("entry__cultivar").prefetch_related(
+        Prefetch("exclusions", standing, to_attr="exclusions_in_force")
+    )
     return trial.once("plots", lambda: list(plots))
 
 

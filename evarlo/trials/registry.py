@@ -116,7 +116,8 @@ class Registry:
     `warm_up` what a person should practise before scoring a trait, empty for nothing; `eyes` how well people (by id) score what
     is known for a trait, in words; `reached` the day on which a trait came so far in the first plot, or in half of them; `care`
     the kinds of care in words, and `cared` the last day of each in some trials; `earlier` what signed seasons before a trial say of
-    a trait against its check (a cultivar by id); `judging` by what a trial is judged."""
+    a trait against its check (a cultivar by id); `judging` by what a trial is judged; `remembered` what earlier seasons taught that
+    bears on a plan."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     fills: list[Callable[[Trial, Trait], Readings]] = field(default_factory=list)
@@ -137,6 +138,7 @@ class Registry:
     care: dict[str, str] = field(default_factory=dict)
     earlier: Callable[[Trial, Trait, int], Sequence[Earlier]] | None = None
     judging: Callable[[Trial], Judging] | None = None
+    remembered: list[Callable[[Trial], Iterable[str]]] = field(default_factory=list)
     cared: Callable[[Sequence[int]], dict[tuple[int, str], date]] | None = None
     holds: Callable[[Trial, datetime], dict[int, Held]] | None = None
     warm_up: Callable[[User, Trait, datetime], str] | None = None

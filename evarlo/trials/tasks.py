@@ -229,7 +229,7 @@ def window_of(trial: Trial, record: Record | None) -> SowingWindow:
     """When the crop can be sown at the trial's site in its year, as far as the record of the weather tells."""
     profile, plan = trial.crop.profile, plan_of(trial)
     frost = frost_of_trial(trial)
-    year = trial.sow_on.year if trial.sow_on else int(trial.season[:4]) if trial.season[:4].isdigit() else trial.made_at.year
+    year = trial.sow_on.year if trial.sow_on else int(trial.season[:4]) if trial.season[:4].isdecimal() else trial.made_at.year
     soil = profile.get("soil_c")
     latitude = (trial.bed.site.latitude or 0.0) if trial.bed else 0.0
     warm = _usually_warm(record, soil[0], latitude) if record and soil and not plan.transplant else None

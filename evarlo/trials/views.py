@@ -159,6 +159,7 @@ def _plan(request: PersonRequest, trial: Trial, renaming: RenameForm | None = No
         "faults": queries.layout_faults_of(trial),
         "doubts": _overhang(trial) + date_doubts(trial) + (name_doubts(trial) if queries.names_shown(trial, request.user) else []),
         "ground_doubts": bed_doubts(trial),
+        "remembered": _remembered(trial) if queries.names_shown(trial, request.user) else [],
         "blocks": queries.blocks_of(trial) if queries.may_move(trial) else [],
         "renaming": renaming or RenameForm(initial={"name": trial.name}),
     }
@@ -185,6 +186,11 @@ def criteria(request: PersonRequest, slug: str) -> HttpResponse:
 def names(request: PersonRequest, slug: str) -> HttpResponse:
     """What is hidden from those who must not know it, asked for when somebody begins to write."""
     return JsonResponse({"names": queries.names_to_hide(trial_or_404(slug), request.user)})
+
+
+def _remembered(trial: Trial) -> list[str]:
+    """What earlier seasons taught that bears on this plan."""
+    return [said for source in registry.remembered for said in source(trial)]
 
 
 def _overhang(trial: Trial) -> list[str]:

@@ -6,8 +6,9 @@ class VerdictsConfig(AppConfig):
 
     def ready(self) -> None:
         from evarlo.trials.registry import registry
-        from evarlo.verdicts import seasons
+        from evarlo.verdicts import lessons, seasons
 
         registry.spans.append(seasons.spans)
         registry.past_cv.append(seasons.past_cv)
         registry.earlier = seasons.earlier
+        registry.remembered.append(lessons.remembered)

@@ -62,3 +62,25 @@ class SignedBoard(models.Model):
 
     def __str__(self) -> str:
         return f"{self.trial}, signed {self.at:%-d %b %Y}"
+
+
+class Lesson(UndoableAct):
+    """What a season taught: about its crop, or one of its beds, cultivars or tasks."""
+
+    trial = models.ForeignKey(Trial, on_delete=models.CASCADE, related_name="lessons")
+    crop = models.ForeignKey("catalogue.Crop", on_delete=models.PROTECT, related_name="lessons")
+    cultivar = models.ForeignKey("catalogue.Cultivar", null=True, blank=True, on_delete=models.CASCADE, related_name="lessons")
+    bed = models.ForeignKey("grounds.Bed", null=True, blank=True, on_delete=models.CASCADE, related_name="lessons")
+    task = models.SlugField(max_length=40, blank=True)
+    text = models.CharField(max_length=200)
+
+    class Meta:
+        ordering = ["at", "id"]
+
+    def __str__(self) -> str:
+        return self.text
+
+    @property
+    def about(self) -> str:
+        """What it is about, in a word or two."""
+        return str(self.cultivar or self.bed or self.task.replace("-", " ") or self.crop)

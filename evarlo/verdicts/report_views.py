@@ -1,6 +1,8 @@
-"""The report for readers."""
+"""The report for readers: one page for a grower, the whole for a reader, open data beside it."""
 
 from __future__ import annotations
+
+import re
 
 from django.http import HttpResponse
 from django.shortcuts import render
@@ -13,12 +15,16 @@ from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.queries import without_names
 from evarlo.trials.views import trial_or_404
+from evarlo.ui.tables import as_workbook, attached
 from evarlo.verdicts.board import board_of, counts
+from evarlo.verdicts.open_data import entry_table, packed
+from evarlo.verdicts.showing import drawn
+from evarlo.verdicts.words import best_bet_in_words, counts_in_words, not_said_in_words
 
 
 @may("compare")
 def report(request: PersonRequest, slug: str) -> HttpResponse:
-    """For readers: what was asked, what was found, how sure it is. Made to be printed."""
+    """For readers: what was asked, what was found, how sure it is. Made to be printed; `for=grower` is the first page alone."""
     trial = trial_or_404(slug)
     board = board_of(trial, request.user)
     parts = [{"c": c, "sentence": sentence(c)} | chart(c) for c in board.comparisons]
@@ -27,9 +33,43 @@ def report(request: PersonRequest, slug: str) -> HttpResponse:
         "said": said_of(trial),
         "question": without_names(trial, trial.question, request.user),
         "board": board,
+        "rows": drawn(board),
         "parts": parts,
-        "counts": counts(board),
+        "lead": counts_in_words(counts(board)),
+        "best_bet": best_bet_in_words(board),
+        "not_said": not_said_in_words(board),
         "today": timezone.localdate(),
-        "frozen": board.signed.lines if board.signed else None,
+        "frozen": {x["code"]: x for x in board.signed.lines} if board.signed else {},
+        "short": request.GET.get("for") == "grower",
     }
     return render(request, "verdicts/report.html", context)
+
+
+@may("compare")
+def head(_request: PersonRequest, slug: str) -> HttpResponse:
+    """What runs along the top of every printed page: a style sheet, since only that can say it there."""
+    trial = trial_or_404(slug)
+    told = f"{trial.name}, {trial.season}"
+    day = f"{timezone.localdate():%-d %b %Y}"
+    said = re.sub(r'[\\"\n\r<>{}]', " ", told)
+    css = f'@media print {{ @page {{ @top-left {{ content: "{said}"; font: 9pt Archivo, sans-serif }} '
+    css += f'@top-right {{ content: "{day}"; font: 9pt Archivo, sans-serif }} }} }}'
+    return HttpResponse(css, content_type="text/css; charset=utf-8")
+
+
+@may("compare")
+def package(request: PersonRequest, slug: str) -> HttpResponse:
+    """The open data of a report: CSV tables with a schema, in one archive."""
+    trial = trial_or_404(slug)
+    return attached(
+        f"{trial.slug}.zip",
+        packed(board_of(trial, request.user), without_names(trial, trial.question, request.user)),
+        "application/zip",
+    )
+
+
+@may("compare")
+def workbook(request: PersonRequest, slug: str) -> HttpResponse:
+    """The verdicts and figures of every entry as a workbook."""
+    trial = trial_or_404(slug)
+    return as_workbook(f"{trial.slug}-verdicts", entry_table(board_of(trial, request.user)))

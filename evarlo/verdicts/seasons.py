@@ -40,6 +40,12 @@ def names_joined(crop: int) -> dict[int, int]:
     return {c.pk: c.known_as for c in Cultivar.objects.filter(crop=crop).only("relation", "related_id")}
 
 
+def joined_for(trial: Trial) -> dict[int, int]:
+    """The same of a trial's crop, read once for a trial object."""
+    found: dict[int, int] = trial.once("names joined", lambda: names_joined(trial.crop_id))
+    return found
+
+
 def before(trial: Trial) -> list[SignedBoard]:
     """The newest signed board of each trial that counts beside this one, the oldest season first: those of earlier seasons, and in
     a programme those of other sites in the same season."""
@@ -49,6 +55,8 @@ def before(trial: Trial) -> list[SignedBoard]:
         boards = boards.filter(trial__season__lt=trial.season)
     else:
         boards = boards.filter(trial__in=judging.trials, trial__season__lte=trial.season)
+    if trial.decided_at:  # a signed board stays on what it was signed on
+        boards = boards.filter(at__lte=trial.decided_at)
     newest = {b.trial_id: b for b in boards.order_by("at", "id")}
     return sorted(newest.values(), key=lambda b: (b.trial.season, b.trial.name, b.pk))
 
@@ -64,7 +72,7 @@ def earlier(trial: Trial, trait: Trait, check: int) -> list[Earlier]:
     boards = boards_before(trial)
     if not boards:
         return []
-    joined, sign = names_joined(trial.crop_id), direction_of(trial, trait)
+    joined, sign = joined_for(trial), direction_of(trial, trait)
     made = [(f"{b.trial.name} {b.trial.season}", season_of_board(b, trait.key, check, sign, joined)) for b in boards]
     return [Earlier(words, season) for words, season in made if season]
 
@@ -107,7 +115,7 @@ def _joint(board: SignedBoard, at: int, codes: list[str]) -> tuple[tuple[float, 
 def years_of(trial: Trial) -> tuple[list[str], dict[int, list[Year]]]:
     """The last trials before this one, in words, and what each said of every cultivar (by the id it is known as)."""
     boards = boards_before(trial)[-SHOWN:]
-    joined = names_joined(trial.crop_id)
+    joined = joined_for(trial) if boards else {}
     said: dict[int, list[Year]] = {}
     titles = []
     for i, board in enumerate(boards):

@@ -24,7 +24,7 @@ MOST_REASON, MOST_WHOM = 300, 60
 def give_verdict(entry: Entry, verdict: str, reason: str, suggested: str, by: User, whom: str = "") -> Opinion:
     """Keep a person's verdict on an entry, for everyone or for `whom`. Raises Refused when it goes against the suggestion without a
     reason, or once the board is signed."""
-    running_or_refused(entry.trial, "verdict", "deciding otherwise")
+    running_or_refused(Trial.objects.select_for_update().get(pk=entry.trial_id), "verdict", "deciding otherwise")
     if verdict not in list(Verdict):
         raise Refused("Choose recommend, retest or drop.", "verdict")
     if entry.any_check:
@@ -40,7 +40,7 @@ def give_verdict(entry: Entry, verdict: str, reason: str, suggested: str, by: Us
 @transaction.atomic
 def prefer(entry: Entry, over: Entry, reason: str, by: User, whom: str = "") -> Preference:
     """One of two is chosen. Raises Refused without a reason, for one entry, for a check, or once the board is signed."""
-    running_or_refused(entry.trial, "over", "choosing")
+    running_or_refused(Trial.objects.select_for_update().get(pk=entry.trial_id), "over", "choosing")
     if entry.pk == over.pk or entry.trial_id != over.trial_id:
         raise Refused("Expected another entry of this trial.", "over")
     if entry.any_check or over.any_check:
@@ -63,7 +63,7 @@ def _short_enough(reason: str, whom: str) -> None:
 @transaction.atomic
 def undo_last(trial: Trial) -> str:
     """Take back what was decided last on a board that is not signed; says what that was. Raises Refused where there is nothing."""
-    running_or_refused(trial, before="taking a verdict back")
+    running_or_refused(Trial.objects.select_for_update().get(pk=trial.pk), before="taking a verdict back")
     signed = trial.boards.last()
     since = {"at__gt": signed.at} if signed else {}
     opinion = Opinion.objects.in_force().filter(entry__trial=trial, **since).select_related("entry").last()

@@ -59,7 +59,7 @@ def shown(board: Board, request: PersonRequest) -> dict[str, Any]:
         "counts": counts(board),
         "lead": counts_in_words(counts(board)),
         "ahead_said": retests_in_words(still, retest.blocks, 1) if retest else "",
-        "best_bet": best_bet_in_words(board.leading),
+        "best_bet": best_bet_in_words(board),
         "may_give": request.user.role in ("manager",) and board.trial.decided_at is None,
     }
 
@@ -183,7 +183,7 @@ def _whole(text: str, usual: int, most: int) -> tuple[int, str]:
     """A whole number as typed, or what is wrong with it."""
     if not text.strip():
         return usual, ""
-    if not text.strip().isdigit() or not 1 <= int(text) <= most:
+    if not text.strip().isdecimal() or len(text) > 9 or not 1 <= int(text) <= most:
         return usual, f"Found “{text[:24]}”. Expected a whole number from 1 to {most}."
     return int(text), ""
 
@@ -200,7 +200,9 @@ def ahead(request: PersonRequest, slug: str) -> HttpResponse:
     still = [(line, found[line.entry.pk]) for line in board.lines if line.entry.pk in found and line.verdict != Verdict.DROP]
     plots, wrong_plots = _whole(request.GET.get("plots", ""), max(1, blocks * sites * len(still)), MOST_PLOTS)
     by_hand = {
-        k[5:]: int(v) for k, v in request.GET.dict().items() if k.startswith("hand-") and v.isdigit() and int(v) <= MOST_PLOTS
+        k[5:]: int(v)
+        for k, v in request.GET.dict().items()
+        if k.startswith("hand-") and v.isdecimal() and len(v) < 9 and int(v) <= MOST_PLOTS
     }
     ways = divisions(board, plots, sites)
     if any(by_hand.values()) and (own := hand_division(board, by_hand)):

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
 
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
-from evarlo.compare.analysis import Comparison
 from evarlo.compare.words import listed
 from evarlo.trials.models import Criterion
 from evarlo.trials.registry import Judging
@@ -15,6 +15,9 @@ from evarlo.ui.words import counted, number_word
 from evarlo.verdicts.seasons import Year
 from trialcore.inference.another_season import Outlook
 from trialcore.inference.verdict import Dropping, Ground, Reason, Rule, Verdict
+
+if TYPE_CHECKING:
+    from evarlo.verdicts.board import Board
 
 LIKELY = 0.8  # from which on something is called likely
 
@@ -55,11 +58,17 @@ def percent(chance: float) -> str:
     return f"{100 * chance:.0f} %"
 
 
-def best_bet_in_words(leading: Comparison | None) -> SafeString:
-    """Whom to take if one must choose today, apart from any verdict; empty where chances are flat."""
+SPOILT = (Ground.KNOCKED_OUT, Ground.WORSE_ELSEWHERE)
+
+
+def best_bet_in_words(board: Board) -> SafeString:
+    """Whom to take if one must choose today, apart from any verdict and of those that nothing else rules out; empty where chances
+    are flat."""
+    leading = board.leading
     if leading is None or leading.honest is None:
         return SafeString("")
-    promising = [r for r in leading.results if r.kept is not None]
+    out = {x.entry.pk for x in board.lines if x.suggestion and any(r.ground in SPOILT for r in x.suggestion.reasons)}
+    promising = [r for r in leading.results if r.kept is not None and r.entry.pk not in out]
     if not promising or (promising[0].kept or 0.0) <= 0:
         return format_html("If you must choose now: stay with {}. No entry is expected to keep a lead over it.", leading.check_name)
     best = promising[0]
@@ -101,6 +110,8 @@ def retests_in_words(board_lines: Sequence[tuple[str, Outlook]], blocks: int, si
     still = [name for name, o in board_lines if o.settled < 0.5]
     where = counted(blocks, "block") + (f" at {counted(sites, 'site')}" if sites > 1 else "")
     many = number_word(len(board_lines))
+    if not settle and len(board_lines) == 1:
+        return format_html("Another season with {} would more likely than not leave <strong>{}</strong> open.", where, still[0])
     if not settle:
         return format_html("Another season with {} would settle none of {} retests more likely than not.", where, many.lower())
     told = listed([format_html("<strong>{}</strong>", s) for s in settle[:6]])
@@ -162,3 +173,20 @@ def held_to_in_words(judging: Judging) -> list[tuple[str, str]]:
             "against a good check recommends almost nothing; two do.",
         ),
     ]
+
+
+def not_said_in_words(board: Board) -> list[str]:
+    """What a report does not say: of other places and years, of what lost plots, of what is confounded."""
+    seasons = len(board.rested_on) + 1
+    said = []
+    if seasons == 1:
+        said.append("One trial at one place in one season says nothing certain of other places and years.")
+    else:
+        said.append(f"It rests on {counted(seasons, 'trial')}; of places unlike these it says nothing certain.")
+    held = [line.name for line in board.lines if any(b.holds for b in line.besides)]
+    if held:
+        said.append(f"{', '.join(held[:4])}: grown otherwise than the check, so no figure can tell the cultivar from that.")
+    few = [f"{line.name} ({line.fewer} plots)" for line in board.lines if line.fewer]
+    if few:
+        said.append(f"Plots were lost: {', '.join(few[:5])}.")
+    return said

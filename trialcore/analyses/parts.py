@@ -14,7 +14,6 @@ import numpy as np
 import numpy.typing as npt
 
 from trialcore.analyses.linear import Floats
-from trialcore.inference import distributions
 
 MOST_STEPS = 100
 CLOSE = 1e-13
@@ -185,9 +184,3 @@ def _step(model: _Model, state: _State) -> _State | None:
             return found
         share /= 2
     return None
-
-
-def t_interval(estimate: float, se: float, df: float) -> tuple[float, float]:
-    """The 95 % interval of an estimate."""
-    half = distributions.t_quantile(0.975, max(1.0, df)) * se
-    return estimate - half, estimate + half

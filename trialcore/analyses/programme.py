@@ -147,7 +147,7 @@ def analyse_programme(trials: Sequence[TrialMeans], check: str | None = None, di
         here = slice(start, start + len(t.entries))
         error[here, here] = np.diag(np.diag(t.covariance)) if diagonal else t.covariance
         start += len(t.entries)
-    terms = crossed_terms(entry, *_places(trials))
+    terms = crossed_terms(entry, *_places(trials), trial=[t.trial for t in trials for _ in t.entries])
     fit = fit_parts(y, incidence(entry, names), {k: groups_of(v) for k, v in terms.items()}, error)
     table = _table(trials, names)
     levels = _levels(table)
@@ -166,11 +166,13 @@ def analyse_programme(trials: Sequence[TrialMeans], check: str | None = None, di
     )
 
 
-def crossed_terms(entry: Labels, season: Labels, site: Labels, rep: Labels | None = None) -> dict[str, list[str]]:
+def crossed_terms(
+    entry: Labels, season: Labels, site: Labels, rep: Labels | None = None, trial: Labels | None = None
+) -> dict[str, list[str]]:
     """The random terms of a programme, by name: of terms that part the values alike the first stays, and one that parts nothing
     goes."""
-    trial = [f"{a}\t{b}" for a, b in zip(season, site, strict=True)]
-    wanted = {"season": list(season), "site": list(site), "season:site": trial}
+    trial = trial or [f"{a}\t{b}" for a, b in zip(season, site, strict=True)]  # two crops of one year are two trials
+    wanted = {"season": list(season), "site": list(site), "season:site": list(trial)}
     if rep is not None:
         wanted["season:site:rep"] = [f"{t}\t{r}" for t, r in zip(trial, rep, strict=True)]
     for name in ("season", "site", "season:site"):
@@ -258,6 +260,41 @@ def _follows(names: Sequence[str], table: Floats, levels: Floats) -> list[Follow
         p = float(distributions.t_two_sided((slope - 1) / se, df)) if se > 0 else 1.0
         made.append(Follows(name, slope, se, p, left / df, len(here)))
     return made
+
+
+@dataclass(frozen=True)
+class Along:
+    """How an entry's lead over the check changes along a measure of its trials, such as their warmth: by `slope` a unit."""
+
+    entry: str
+    slope: float
+    se: float
+    p: float
+    trials: int
+
+
+def leads_along(steps: Sequence[Step], measure: Mapping[str, float]) -> tuple[Along, ...]:
+    """The leads of each entry by a `measure` of the trials, least squares weighted by how well each lead is known; of entries that
+    stood in `FEWEST_TRIALS` + 1 trials with one, or more."""
+    by_entry: dict[str, list[Step]] = {}
+    for s in steps:
+        if s.trial in measure and s.se > 0:
+            by_entry.setdefault(s.entry, []).append(s)
+    made = []
+    for entry, own in by_entry.items():
+        if len(own) <= FEWEST_TRIALS:
+            continue
+        x, y = np.array([measure[s.trial] for s in own]), np.array([s.estimate for s in own])
+        w = 1 / np.array([s.se for s in own]) ** 2
+        x, y = x - (w @ x) / w.sum(), y - (w @ y) / w.sum()
+        squares = float(w @ x**2)
+        if squares <= 0:
+            continue
+        slope = float((w * x) @ y) / squares
+        df = len(own) - 2
+        se = float(np.sqrt((w @ (y - slope * x) ** 2) / df / squares))
+        made.append(Along(entry, slope, se, float(distributions.t_two_sided(slope / se, df)) if se > 0 else 1.0, len(own)))
+    return tuple(made)
 
 
 def _whole(names: Sequence[str], trials: Sequence[TrialMeans], table: Floats) -> Whole | None:

@@ -16,6 +16,7 @@ In this room:
     foretold        what an early score foretold of what came later, and what deciding by it would have cost
     verdict         recommend, retest or drop, in one season
     another_season  how likely a retest is to settle an entry, and what it would gain
+    lineup          the small set to grow: classes covered, a bad year spread
     simulated_programme  programmes with a known truth: how often a rule is wrong, what it finds and costs
     seasons         the same over several seasons, and how often such a rule is wrong
 """

@@ -174,13 +174,14 @@ class Season(BrowserTest):
 
     def decide(self, page: Page) -> None:
         self.stage(page, "Decide")
-        line = page.locator("li.line", has_text="OF-17")
+        line = page.locator("tbody.line", has_text="OF-17")
         expect(line).to_contain_text("Retest")
-        expect(page.locator("li.line", has_text="Quillet")).to_contain_text("Recommend")
-        line.get_by_text("Your verdict").click()
+        expect(page.locator("tbody.line", has_text="Quillet")).to_contain_text("Recommend")
+        line.locator("tr").first.click()
         line.get_by_label("Drop").check()
         line.get_by_role("button", name="Save verdict").click()
         expect(line).to_contain_text("Say why you decide otherwise.")
+        self.accessible(page, "an opened line")
         line.get_by_label("Reason").fill("Splits in store")
         line.get_by_role("button", name="Save verdict").click()
         expect(line).to_contain_text("decided otherwise: Splits in store")

@@ -1,0 +1,118 @@
+"""The years as they are drawn: a tag a trial, paler where the trial could tell less, and the line over all."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+from typing import Any
+
+from django.utils.safestring import SafeString
+
+from evarlo.catalogue.models import Crop, Trait
+from evarlo.programmes.models import Programme
+from evarlo.programmes.words import WHERE, where_of
+from evarlo.trials.models import Trial
+from evarlo.ui.draw.follows import FollowLine, follows
+from evarlo.ui.draw.steps import Step, interval, span_of, tag
+from evarlo.verdicts.models import SignedBoard
+from evarlo.verdicts.seasons import names_joined
+
+SHOWN = 5  # lines of the drawing
+CLEAR = 2.0  # standard errors from which on a step is drawn at full strength
+
+
+@dataclass(frozen=True)
+class DrawnRow:
+    """A cultivar's line: its tags, its lead over all, how it follows its trials, and what was last said of it."""
+
+    row: dict[str, Any]
+    tags: tuple[SafeString, ...]
+    bar: SafeString
+    where: str
+    now: str
+    whom: str
+
+
+def drawn_rows(found: dict[str, Any], now: dict[int, tuple[str, str]]) -> list[DrawnRow]:
+    """Every cultivar's line; `now` the last verdict on it and for whom, by its id."""
+    unit = found["matters"] or _usual(found)
+    steps = {r["id"]: _step(r, unit, now.get(r["id"], ("", ""))[0]) for r in found["rows"]}
+    span = span_of(list(steps.values()))
+    made = []
+    for r in found["rows"]:
+        tags = tuple(_tag(r, s, t) for s, t in zip(r["steps"], found["trials"], strict=True))
+        verdict, whom = now.get(r["id"], ("", ""))
+        where = "" if r["check"] else WHERE[where_of(r)]
+        made.append(DrawnRow(r, tags, interval(steps[r["id"]], span), where, verdict, whom))
+    return made
+
+
+def _usual(found: dict[str, Any]) -> float:
+    ses = [r["lead"]["se"] for r in found["rows"] if r["lead"]]
+    return sum(ses) / len(ses) if ses else 1.0
+
+
+def _step(r: dict[str, Any], unit: float, verdict: str) -> Step:
+    if r["check"] or not r["lead"]:
+        return Step(None, None, None, "check")
+    lead = r["lead"]
+    half = (lead["upper"] - lead["lower"]) / 2
+    critical = half / lead["se"] if lead["se"] else 1.96
+    return Step(lead["estimate"] / unit, lead["se"] / unit, lead["estimate"] / unit, verdict, critical)
+
+
+def _tag(r: dict[str, Any], s: dict[str, float] | None, trial: dict[str, Any]) -> SafeString:
+    where = f"{trial['season']} {trial['site']}".strip()
+    if r["check"]:
+        return tag("check", f"{where}: the check")
+    if s is None:
+        return tag("", f"{where}: not grown beside the check")
+    sure = abs(s["estimate"]) / s["se"] / CLEAR if s["se"] else 1.0
+    above = s["estimate"] > 0
+    return tag("recommend" if above else "drop", f"{where}: {s['estimate']:+.3g} ± {s['se']:.2g}", sure)
+
+
+def lines_drawn(found: dict[str, Any], trait: Trait) -> SafeString:
+    """How the first, the check, the last and those that are not steady follow poor and good trials."""
+    rows = [r for r in found["rows"] if r["follows"]]
+    check = next((r for r in rows if r["check"]), None)
+    others = [r for r in rows if not r["check"]]
+    odd = [r for r in others if where_of(r) not in ("steady", "")]
+    some = list({r["id"]: r for r in (*others[:1], *odd, *others[1:2], *others[-1:])}.values())[: SHOWN - 1]
+    levels = {t["slug"]: t["level"] for t in found["trials"] if t["level"] is not None}
+    names = {t["slug"]: f"{t['season']} {t['site']}".strip() for t in found["trials"]}
+    if not levels:
+        return SafeString("")
+    low, high = min(levels.values()), max(levels.values())
+    sign = found["sign"]
+
+    def line(r: dict[str, Any], kind: str) -> FollowLine:
+        ends = [sign * (r["mean"] + r["follows"]["slope"] * x) for x in (low, high)]
+        return FollowLine(r["name"], ends[0], ends[1], kind)
+
+    kinds = {r["id"]: "ahead" if r["lead"] and r["lead"]["estimate"] > 0 else "behind" for r in some}
+    drawn = [line(r, kinds[r["id"]]) for r in some] + ([line(check, "check")] if check else [])
+    said = f"{trait.name} of {len(drawn)} cultivars from the poorest trial to the best"
+    return follows(drawn, [(names[k], v) for k, v in levels.items()], trait.shown_unit, said)
+
+
+def verdicts_now(programme: Programme) -> dict[int, tuple[str, str]]:
+    """The last verdict on each cultivar (by id) in the programme's boards, and for whom another one holds."""
+    joined = names_joined(programme.crop_id)
+    boards = SignedBoard.objects.filter(trial__membership__programme=programme).only("lines", "trial__season", "at")
+    found: dict[int, tuple[str, str]] = {}
+    for board in boards.order_by("trial__season", "at", "id"):
+        for line in board.lines:
+            if line.get("cultivar") and not line["check"]:
+                some = "; ".join(f"{w['verdict']} for {w['whom']}" for w in line.get("whom", ()))
+                found[joined.get(line["cultivar"], line["cultivar"])] = (line["verdict"], some)
+    return found
+
+
+def offers() -> list[tuple[Crop, str, list[Trial]]]:
+    """Crops with two trials or more that stand in no programme, a name for one, and the trials."""
+    loose = Trial.objects.filter(membership__isnull=True, arriving=False).select_related("crop").order_by("season", "name")
+    by_crop: dict[Crop, list[Trial]] = defaultdict(list)
+    for trial in loose:
+        by_crop[trial.crop].append(trial)
+    return [(crop, some[-1].name, some) for crop, some in by_crop.items() if len(some) > 1]
