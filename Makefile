@@ -103,6 +103,7 @@ bench-exactness: .venv/dev
 	@$(RUN) -m bench.exactness
 	@$(RUN) -m bench.kinds
 	@$(RUN) -m bench.honest
+	@$(RUN) -m bench.programmes
 
 clean:
 	@rm -rf .venv build *.egg-info .mypy_cache .ruff_cache .hypothesis staticfiles

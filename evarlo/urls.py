@@ -19,6 +19,7 @@ urlpatterns = [
     path("seed/", include("evarlo.seeds.urls")),
     path("raising/", include("evarlo.nursery.room_urls")),
     path("bring-in/", include("evarlo.exchange.urls")),
+    path("", include("evarlo.rehearsal.urls")),
     path("", include("evarlo.practice.urls")),
     path("taste/", own_views.by_code, name="own-ballot-code"),
     path("taste/<str:code>/", own_views.own_ballot, name="own-ballot"),

@@ -71,22 +71,23 @@ def table_of(programme: Programme) -> list[Bar]:
 def reckon_next(programme: Programme) -> bool:
     """Reckon the next figures that are missing; whether any were."""
     at = station_of(programme)
-    for _, _, rule in rules_of(programme):
-        for _, check in CHECKS:
-            world = replace(at, check=check)
-            if not Frontier.objects.filter(key=_key(world, rule)).exists():
-                found = figures_of([play(world, seed, rule) for seed in range(WORLDS)], world.spread)
-                figures = {k: None if v != v else v for k, v in asdict(found).items()}  # what is not a number is not known
-                keep_frontier(_key(world, rule), figures)
-                return True
-    return False
+    wanted = ((replace(at, check=check), rule) for _, _, rule in rules_of(programme) for _, check in CHECKS)
+    return any(figures_for(world, rule, reckon=True)[1] for world, rule in wanted)
 
 
-def keep_frontier(key: str, figures: dict[str, Any]) -> None:
-    """Keep what was reckoned; two at once reckon the same."""
-    Frontier.objects.get_or_create(key=key, defaults={"figures": figures})
+def figures_for(world: Station, rule: Rule, reckon: bool) -> tuple[dict[str, Any] | None, bool]:
+    """What a rule comes to in simulated programmes, as it was kept, else reckoned now where `reckon` asks for it; and whether it
+    was. None where nobody has reckoned it yet."""
+    key = _key(world, rule)
+    kept = Frontier.objects.filter(key=key).values_list("figures", flat=True).first()
+    if kept is not None or not reckon:
+        return kept, False
+    found = figures_of([play(world, seed, rule) for seed in range(WORLDS)], world.spread)
+    figures = {k: None if v != v else v for k, v in asdict(found).items()}  # what is not a number is not known
+    Frontier.objects.get_or_create(key=key, defaults={"figures": figures})  # two at once reckon the same
+    return figures, True
 
 
 def _key(at: Station, rule: Rule) -> str:
     bar = rule.sure_better if rule.flat else rule.allowed_better
-    return f"{at.places}x{at.blocks}x{at.check_plots} {at.check} {rule.flat} {bar} {rule.dropping.value} {rule.fresh} {WORLDS}"
+    return f"{at.places}x{at.blocks}x{at.check_plots}x{at.seasons} {at.check} {rule.flat} {bar} {rule.dropping.value} {rule.fresh} {WORLDS}"

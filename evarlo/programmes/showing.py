@@ -111,7 +111,11 @@ def verdicts_now(programme: Programme) -> dict[int, tuple[str, str]]:
 
 def offers() -> list[tuple[Crop, str, list[Trial]]]:
     """Crops with two trials or more that stand in no programme, a name for one, and the trials."""
-    loose = Trial.objects.filter(membership__isnull=True, arriving=False).select_related("crop").order_by("season", "name")
+    loose = (
+        Trial.objects.filter(membership__isnull=True, arriving=False, practice=False)
+        .select_related("crop")
+        .order_by("season", "name")
+    )
     by_crop: dict[Crop, list[Trial]] = defaultdict(list)
     for trial in loose:
         by_crop[trial.crop].append(trial)

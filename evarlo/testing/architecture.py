@@ -26,6 +26,7 @@ ORDER = (
     "compare",
     "verdicts",
     "programmes",
+    "rehearsal",
     "exchange",
     "today",
     "demo",
@@ -49,6 +50,7 @@ ACTS = {
     "effort": ("services",),
     "verdicts": ("services", "lessons"),
     "programmes": ("services", "analysing", "frontier"),
+    "rehearsal": ("services",),
     "exchange": ("services",),
     "demo": ("services", "backdating", "hill"),
 }

@@ -23,7 +23,7 @@ from evarlo.trials.views import cards
 @may("see")
 def home(request: PersonRequest) -> HttpResponse:
     today = timezone.localdate()
-    due = sorted((d for source in registry.due for d in source(today)), key=lambda d: (d.by, d.trial.name))
+    due = sorted((d for source in registry.due for d in source(today) if not d.trial.practice), key=lambda d: (d.by, d.trial.name))
     groups = [
         ("Late", "late", [(d, (today - d.by).days) for d in sorted((d for d in due if d.by < today), key=weight)]),
         ("Today", "", [(d, 0) for d in due if d.by == today]),

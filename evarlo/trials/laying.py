@@ -103,7 +103,7 @@ def wanted_of(trial: Trial) -> Wanted:
 
 def conditions_of(trial: Trial) -> Conditions:
     """What the checks of a layout have to know of the entries, the crop and the beds."""
-    entries = list(trial.entries.select_related("cultivar"))
+    entries = trial.named_entries
     heights = {e.code: e.cultivar.height_cm for e in entries if e.cultivar.height_cm}
     along = {Bed.Gradient.ALONG: True, Bed.Gradient.ACROSS: False}
     places = tuple(

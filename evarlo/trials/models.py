@@ -75,6 +75,7 @@ class Trial(models.Model):
     pick_on = models.DateField(null=True, blank=True)
     family_guard = models.BooleanField(default=False)  # all comparisons with the check are held to 5 % together, not each
     placed = models.BooleanField(default=True)  # where its plots stood is known; a sheet without rows and columns does not say
+    practice = models.BooleanField(default=False)  # a season that is only played: it counts nowhere
     arriving = models.BooleanField(default=False)  # a long sheet is being brought in piece by piece: nobody sees the trial yet
     decided_at = models.DateTimeField(null=True, blank=True)  # when verdicts were last signed
     made_by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
@@ -100,6 +101,11 @@ class Trial(models.Model):
     def read_anew(self) -> None:
         """Forget what `once` has read: something of it was changed."""
         self.__dict__.pop("_read", None)
+
+    @property
+    def named_entries(self) -> list[Entry]:
+        """The entries with their cultivars, read once for this object."""
+        return self.once("entries", lambda: list(self.entries.select_related("cultivar")))
 
     @property
     def is_fixed(self) -> bool:

@@ -146,7 +146,7 @@ def needs_of(trial: Trial, names: dict[int, str], today: date) -> Needs:
     count: dict[int, int] = defaultdict(int)
     for entry_id in trial.plots.values_list("entry_id", flat=True):
         count[entry_id] += 1
-    entries = list(trial.entries.select_related("cultivar"))
+    entries = trial.named_entries
     lots = stocks_by_cultivar(today.year, [e.cultivar_id for e in entries])
     start = trial.sow_on
     rows = tuple(_row(e, names.get(e.pk, e.code), count[e.pk], a_plot, plan, lots.get(e.cultivar_id, []), start) for e in entries)

@@ -24,7 +24,9 @@ from trialcore.reckoning.frost import Frost
 
 def trial_list() -> list[Trial]:
     """Every trial with its crop, newest season first."""
-    return list(Trial.objects.filter(arriving=False).select_related("crop", "bed__site").prefetch_related("more_beds"))
+    return list(
+        Trial.objects.filter(arriving=False, practice=False).select_related("crop", "bed__site").prefetch_related("more_beds")
+    )
 
 
 def frost_of_trial(trial: Trial) -> Frost | None:
@@ -38,16 +40,10 @@ def names_shown(trial: Trial, user: Any) -> bool:
     return not trial.blind or trial.opened_at is not None or allowed(user, "see_names")
 
 
-def entries_of(trial: Trial) -> list[Entry]:
-    """The entries of a trial with their cultivars, read once for a trial object."""
-    found: list[Entry] = trial.once("entries", lambda: list(Entry.objects.filter(trial=trial).select_related("cultivar")))
-    return found
-
-
 def entry_names(trial: Trial, user: Any) -> dict[int, str]:
     """The name to show for each entry id; the code alone where the trial is blind for this person."""
     shown = names_shown(trial, user)
-    return {e.pk: e.cultivar.name if shown else e.code for e in entries_of(trial)}
+    return {e.pk: e.cultivar.name if shown else e.code for e in trial.named_entries}
 
 
 def scores_blind(user: Any) -> bool:

@@ -11,7 +11,6 @@ from django.utils import timezone
 from evarlo.catalogue.models import Cultivar
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
-from evarlo.trials.queries import entries_of
 from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import Lesson, SignedBoard
 from evarlo.verdicts.seasons import names_joined
@@ -54,7 +53,7 @@ def drop_lesson(lesson: Lesson) -> None:
 def lessons_for(trial: Trial) -> list[Lesson]:
     """What was learnt elsewhere that bears on a trial: of its crop and the tasks of that, of its beds and its cultivars."""
     some = Lesson.objects.in_force().exclude(trial=trial).select_related("trial", "bed", "cultivar", "by")
-    cultivars = [e.cultivar_id for e in entries_of(trial)]
+    cultivars = [e.cultivar_id for e in trial.named_entries]
     of_crop = Q(crop=trial.crop_id, bed=None, cultivar=None, task="")
     found = some.filter(of_crop | Q(bed__in=trial.beds) | Q(cultivar__in=cultivars) | Q(crop=trial.crop_id, task__gt=""))
     return list(found.distinct())
@@ -69,7 +68,7 @@ def remembered(trial: Trial) -> list[str]:
     """What should be said where a trial is planned: lessons that bear on it, and entries that were dropped before."""
     said = [f"{lesson.text} ({lesson.about}, {lesson.trial.season})" for lesson in lessons_for(trial)]
     if not trial.decided_at:
-        said += dropped_before(trial.crop_id, [e.cultivar for e in entries_of(trial)], trial)
+        said += dropped_before(trial.crop_id, [e.cultivar for e in trial.named_entries], trial)
     return said
 
 

@@ -16,7 +16,7 @@ from trialcore.inference.shrunken import Prior, Shrunken, shrink
 from trialcore.inference.verdict import Rule, leading_verdicts
 
 Bools = npt.NDArray[np.bool_]
-DROPPED, OPEN, RECOMMENDED = -1, 0, 1
+OPEN, RECOMMENDED = 0, 1
 
 
 @dataclass(frozen=True)
