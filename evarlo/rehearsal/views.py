@@ -21,6 +21,7 @@ from evarlo.rehearsal.services import (
     let_a_month_pass,
     let_it_end,
     look_at_the_truth,
+    put_away,
 )
 from evarlo.rehearsal.truth import often, truth_of
 from evarlo.ui.fields import Number
