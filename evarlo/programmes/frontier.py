@@ -90,4 +90,5 @@ def figures_for(world: Station, rule: Rule, reckon: bool) -> tuple[dict[str, Any
 
 def _key(at: Station, rule: Rule) -> str:
     bar = rule.sure_better if rule.flat else rule.allowed_better
-    return f"{at.places}x{at.blocks}x{at.check_plots}x{at.seasons} {at.check} {rule.flat} {bar} {rule.dropping.value} {rule.fresh} {WORLDS}"
+    size = f"{at.places}x{at.blocks}x{at.check_plots}x{at.seasons}"
+    return f"{size} {at.check} {rule.flat} {bar} {rule.dropping.value} {rule.fresh} {WORLDS}"

@@ -86,7 +86,7 @@ class Playing(TestCase):
         self.assertContains(self.client.get(played.get_absolute_url()), "Everything is weighed.")
         self.client.post(reverse("verdicts:sign", args=[played.trial.slug]))
         self.assertContains(self.client.get(reverse("rehearsal:truth", args=[played.pk])), "True lead")
-        self.client.post(reverse("rehearsal:away", args=[played.pk]))
+        self.client.post(reverse("rehearsal:away", args=[played.pk]), follow=True)
         self.assertNotContains(self.client.get(reverse("rehearsal:seasons")), played.trial.name)
         self.assertTrue(Trial.objects.filter(practice=True).exists())  # nothing is deleted
 
