@@ -20,5 +20,6 @@ def planned_at(trial: Trial, at: datetime) -> None:
 
 @transaction.atomic
 def signed_at(board: SignedBoard, at: datetime) -> None:
-    """The board was signed then."""
+    """The board was signed then, and the season decided."""
     SignedBoard.objects.filter(pk=board.pk).update(at=at)
+    Trial.objects.filter(pk=board.trial_id).update(decided_at=at, opened_at=at)

@@ -16,7 +16,11 @@ import numpy.typing as npt
 from trialcore.analyses.linear import Floats
 
 MOST_STEPS = 100
-CLOSE = 1e-13
+CLOSE = 1e-11
+SMALL, FALLS = (
+    1e-4,
+    0.2,
+)  # in variances of the values: below the first a variance may go to nought at once, else to so much of itself
 Groups = npt.NDArray[np.int_]
 
 
@@ -175,7 +179,8 @@ def _step(model: _Model, state: _State) -> _State | None:
     step[free] = np.linalg.lstsq(information, state.score[free], rcond=1e-12)[0]
     share = 1.0
     while share > 1e-6:
-        theta = np.maximum(state.theta + share * step, 0.0)
+        least = np.where(state.theta > SMALL, state.theta * FALLS, 0.0)  # one far step down is the usual way to miss the top
+        theta = np.maximum(state.theta + share * step, least)
         try:
             found = model.at(theta)
         except ValueError:
