@@ -26,7 +26,9 @@ from trialcore.layouts.whole import (
 )
 
 Design = Trial.Design
-MOST_DRAWS = 100
+MOST_DRAWS = 1000
+SEVERAL_OF_THE_CHECK = (Design.BLOCKS, Design.NO_BLOCKS)  # designs in which a block can hold the check more than once
+AGAIN = "\t"  # between the check's code and the number of a further plot of it, while a layout is drawn
 SKETCHED = 1  # the seed of a sketch, which shows how plots lie and not what stands where
 LONG_ENOUGH = 1.0  # seconds after which the best of a few draws has to do
 
@@ -44,6 +46,12 @@ class Wanted:
     levels: tuple[str, ...] = ()
     entries_whole: bool = False
     checks: tuple[str, ...] = ()
+    check_plots: int = 1  # of the first check in a block, where the design can hold several
+
+    @property
+    def further(self) -> int:
+        """Plots of the check in a block besides its first."""
+        return self.check_plots - 1 if self.design in SEVERAL_OF_THE_CHECK and self.checks else 0
 
     @property
     def new(self) -> tuple[str, ...]:
@@ -60,14 +68,15 @@ class Wanted:
             return len(self.new) + b * len(self.checks)
         if self.design == Design.PAIRS:
             return 2 * b * len(self.new)
-        return v * b * max(1, len(self.levels))
+        return (v + self.further) * b * max(1, len(self.levels))
 
     @property
     def plots_each(self) -> tuple[int, ...]:
         """How many plots each entry gets, in the order of the codes."""
         other = self.blocks * (len(self.new) if self.design == Design.PAIRS else 1)
         repeated = self.checks if self.design in (Design.AUGMENTED, Design.PAIRS) else ()
-        return tuple(other if code in repeated else self.stands for code in self.codes)
+        more = dict.fromkeys(self.checks[:1], self.blocks * self.further)
+        return tuple((other if code in repeated else self.stands) + more.get(code, 0) for code in self.codes)
 
     @property
     def stands(self) -> int:
@@ -158,7 +167,7 @@ def drawn(wanted: Wanted, seed: int) -> Layout:
     codes, levels, blocks = wanted.codes, wanted.levels, wanted.blocks
     match wanted.design:
         case Design.NO_BLOCKS:
-            return completely_random(codes, blocks, seed)
+            return completely_random(codes, list(wanted.plots_each), seed)
         case Design.LATIN:
             return latin_square(codes, seed)
         case Design.INCOMPLETE:
@@ -181,7 +190,12 @@ def drawn(wanted: Wanted, seed: int) -> Layout:
                 if wanted.entries_whole
                 else _swapped(strip_plot(levels, codes, blocks, seed))
             )
-    return randomised_blocks(codes, blocks, seed)
+    return _as_one(randomised_blocks((*codes, *(f"{wanted.checks[0]}{AGAIN}{n}" for n in range(wanted.further))), blocks, seed))
+
+
+def _as_one(layout: Layout) -> Layout:
+    """The same with the further plots of the check under its own code."""
+    return replace(layout, plots=tuple(replace(p, entry=p.entry.partition(AGAIN)[0]) for p in layout.plots))
 
 
 def _swapped(layout: Layout) -> Layout:

@@ -170,7 +170,8 @@ def wanted_from(typed: dict[str, Any], entries: int) -> Wanted | None:
         return None
     codes = tuple(str(i) for i in range(entries))
     checks = 1 + len(typed.get("repeated") or ()) if design == Design.AUGMENTED else 1
-    wanted = Wanted(design, codes, blocks, typed.get("block_size"), levels, bool(typed.get("entries_whole")), codes[:checks])
+    whole, many = bool(typed.get("entries_whole")), typed.get("check_plots") or 1
+    wanted = Wanted(design, codes, blocks, typed.get("block_size"), levels, whole, codes[:checks], many)
     return wanted if wanted.plots <= MOST_PLOTS else None
 
 

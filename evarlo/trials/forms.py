@@ -145,6 +145,7 @@ class NewTrial(Criteria):
     entries_whole = forms.BooleanField(label="Entries lie on the large plots, the second factor within them", required=False)
     block_size = Number(label="Plots in a block", low=2, high=50, whole=True, required=False, unmarked=True)
     blocks = Number(label="Blocks", low=2, high=MOST_BLOCKS, whole=True, initial=4)
+    check_plots = Number(label="Plots of the check in a block", low=1, high=10, whole=True, required=False, unmarked=True)
     plot_length_m = Number(label="Plot length", low=0.1, high=100, unit="m")
     plot_width_m = Number(label="Plot width", low=0.1, high=100, unit="m")
     path_m = Number(label="Path between blocks", low=0, high=20, unit="m", initial=0.5)
@@ -221,6 +222,7 @@ class NewTrial(Criteria):
             self.errors.pop("blocks", None)
         data["guard_m"], data["border"] = data.get("guard_m") or 0.0, data.get("border") or 0
         data["per_station"] = data.get("per_station") or 1
+        data["check_plots"] = data.get("check_plots") or 1
         if data["design"] not in TWO_FACTORS:
             data |= {"factor": "", "levels": [], "entries_whole": False}
         elif data["design"] == Trial.Design.FACTORIAL:

@@ -98,6 +98,7 @@ def wanted_of(trial: Trial) -> Wanted:
         tuple(trial.levels),
         trial.entries_whole,
         tuple(e.code for e in checks),
+        trial.check_plots,
     )
 
 

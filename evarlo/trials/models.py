@@ -50,6 +50,7 @@ class Trial(models.Model):
     design = models.CharField(max_length=10, choices=Design.choices, default=Design.BLOCKS)
     blocks = models.PositiveSmallIntegerField()  # complete blocks; the replicates where blocks are incomplete
     block_size = models.PositiveSmallIntegerField(null=True, blank=True)  # plots in an incomplete block
+    check_plots = models.PositiveSmallIntegerField(default=1)  # of the check in each complete block
     factor = models.CharField(max_length=40, blank=True)  # the second factor, such as a sowing date or a spacing
     levels = models.JSONField(default=list, blank=True)  # of the second factor, in words
     entries_whole = models.BooleanField(default=False)  # in a split-plot: entries on whole plots, levels within them
@@ -145,7 +146,8 @@ class Trial(models.Model):
         once, levels = "in random order", f"{counted(len(self.levels), 'level')} of {self.factor.lower()}"
         match self.design:
             case self.Design.BLOCKS:
-                return f"{counted(self.blocks, 'complete block')}, each entry once in every block and {once}"
+                more = f", the check on {self.check_plots} plots of each" if self.check_plots > 1 else ""
+                return f"{counted(self.blocks, 'complete block')}, each entry once in every block and {once}{more}"
             case self.Design.INCOMPLETE:
                 size = f" of at most {self.block_size} plots" if self.block_size else ""
                 repeats = counted(self.blocks, "replicate")

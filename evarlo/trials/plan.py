@@ -10,7 +10,7 @@ from datetime import date
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.catalogue.services import cultivar_of
 from evarlo.grounds.models import Bed
-from evarlo.trials.drafting import Wanted
+from evarlo.trials.drafting import SEVERAL_OF_THE_CHECK, Wanted
 from evarlo.trials.models import (
     TWO_FACTORS,
     Trial,
@@ -69,6 +69,7 @@ class TrialPlan:
     border: int = 0
     per_station: int = 1  # plants wanted at each
     saves_seed: bool = False
+    check_plots: int = 1  # of the check in each block
     raised: bool | None = None  # in a nursery and planted out; None as the crop usually is, and raised where a day to plant is set
 
 
@@ -98,6 +99,7 @@ SHARED = (
     "guard_m",
     "border",
     "saves_seed",
+    "check_plots",
 )
 
 
@@ -158,7 +160,13 @@ def _check_design(plan: TrialPlan, folded: list[str]) -> None:
     if plan.design in TWO_FACTORS:
         _check_levels(plan)
     _check_repeated(plan, folded)
-    size = Wanted(plan.design, tuple(plan.entries), plan.blocks, levels=tuple(plan.levels)).plots
+    if plan.check_plots > 1 and plan.design not in SEVERAL_OF_THE_CHECK:
+        raise Refused(
+            "Several plots of the check in a block go with complete blocks, or with none. Leave it empty here.", "check_plots"
+        )
+    size = Wanted(
+        plan.design, tuple(plan.entries), plan.blocks, levels=tuple(plan.levels), checks=(plan.check,), check_plots=plan.check_plots
+    ).plots
     if size > MOST_PLOTS:
         raise Refused(f"That makes {size} plots; one trial holds {MOST_PLOTS} at most.", "blocks")
 

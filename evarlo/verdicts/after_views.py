@@ -36,6 +36,7 @@ class NextForm(forms.Form):
     name = Words(label="Name", most=80, error_messages={"required": "Nothing was typed. Expected a name."})
     season = Words(label="Season", most=20, error_messages={"required": "Nothing was typed. Expected a season, such as 2027."})
     blocks = Number(label="Blocks", low=2, high=20, whole=True)
+    check_plots = Number(label="Plots of the check in a block", low=1, high=10, whole=True)
     sow_on = Day(label="Sowing", required=False)
     new = forms.CharField(
         label="New entries, one a line", required=False, max_length=4000, widget=forms.Textarea(attrs={"rows": 5})
@@ -49,9 +50,10 @@ def next_season(request: PersonRequest, slug: str) -> HttpResponse:
     """Plan the next season from the verdicts."""
     trial = trial_or_404(slug)
     board = board_of(trial, request.user)
-    form = NextForm(typed(request), initial=_proposed(trial))
     posted = request.method == "POST"
     usual = [x.entry.cultivar.name for x in board.lines if x.verdict == Verdict.RETEST and not x.entry.any_check]
+    worth = check_plots(max(1, len(usual)), trial.blocks)
+    form = NextForm(typed(request), initial=_proposed(trial) | {"check_plots": worth})
     kept = request.POST.getlist("kept") if posted else usual
     if posted and form.is_valid():
         data = form.cleaned_data
@@ -63,6 +65,7 @@ def next_season(request: PersonRequest, slug: str) -> HttpResponse:
             data["blocks"],
             data["sow_on"],
             data["protocol"],
+            data["check_plots"],
             data["sure"],
         )
         try:

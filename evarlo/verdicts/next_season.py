@@ -12,6 +12,7 @@ from django.db import transaction
 from evarlo.catalogue.services import cultivar_of
 from evarlo.people.models import User
 from evarlo.seeds.queries import stocks_by_cultivar
+from evarlo.trials.drafting import SEVERAL_OF_THE_CHECK
 from evarlo.trials.models import Trial
 from evarlo.trials.needs import places_of, plan_of, seeds_of
 from evarlo.trials.plan import CriterionPlan, TrialPlan
@@ -49,6 +50,7 @@ class NextSeason:
     blocks: int
     sow_on: date | None
     protocol: bool
+    check_plots: int = 1
     sure: bool = False  # what was dropped before is wanted all the same
 
 
@@ -142,6 +144,7 @@ def plan_next(board: Board, wanted: NextSeason, by: User) -> Trial:
             pick_on=_later(trial, trial.pick_on, wanted.sow_on),
             blind=trial.blind,
             saves_seed=trial.saves_seed,
+            check_plots=wanted.check_plots if design in SEVERAL_OF_THE_CHECK else 1,
             raised=plan_of(trial).transplant,
         ),
         by,

@@ -9,6 +9,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Cultivar
+from evarlo.compare.queries import compare
 from evarlo.grounds.models import Bed, Site
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -262,6 +263,34 @@ class IncompleteBlocks(TestCase):
             for _ in range(4):
                 shuffle(made, self.by)
                 self.assertEqual(layout_faults_of(Trial.objects.get(pk=made.pk)), [])
+
+
+class CheckPlots(TestCase):
+    """Several plots of the check in a block: laid, kept apart, counted in seed, and analysed as they lie."""
+
+    def test_every_block_holds_the_check_so_often_and_the_analysis_knows(self) -> None:
+        by = world.person()
+        made = world.trial(by, check_plots=2, blocks=3, fixed=False)
+        self.assertEqual(made.plots.count(), 15)
+        for block in "123":
+            self.assertEqual(made.plots.filter(block=block, entry__is_check=True).count(), 2)
+        self.assertIn("the check on 2 plots of each", made.design_in_words)
+        fix_layout(made, by)
+        world.sow(made, by)
+        made = Trial.objects.get(pk=made.pk)
+        world.keep_yields(made, by, {"Corvane": 5.0, "Quillet": 6.0, "OF-17": 5.5, "Brakewater": 5.2})
+        found = compare(made, world.trait("plot-yield"), by)
+        self.assertEqual(found.analysis.df_error, 15 - 3 - 4 + 1)
+        ses = {r.name: r.mean.se or 0.0 for r in found.results}
+        self.assertAlmostEqual(ses["Corvane"] * 2**0.5, ses["Quillet"], places=6)
+
+    def test_it_goes_with_complete_blocks_or_none(self) -> None:
+        by = world.person()
+        none = world.trial(by, design="no_blocks", check_plots=2, blocks=3)
+        self.assertEqual(none.plots.filter(entry__is_check=True).count(), 6)
+        with self.assertRaises(Refused) as refused:
+            world.trial(by, name="Square", design="latin", check_plots=2, blocks=4)
+        self.assertEqual(refused.exception.field, "check_plots")
 
 
 class Doubts(TestCase):

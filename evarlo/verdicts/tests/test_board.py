@@ -150,7 +150,15 @@ class Left(Seasons):
         self.assertContains(page, 'value="2026"')
         kept = [n.name for n in page.context["needs"] if n.chosen and n.verdict != "check"]
         self.assertEqual(kept, [x.name for x in self.board(made).lines if x.verdict == "retest"])
-        typed = {"name": "Fennel", "season": "2026", "blocks": "3", "sow_on": "2026-04-10", "kept": ["OF-17"], "protocol": "1"}
+        typed = {
+            "name": "Fennel",
+            "season": "2026",
+            "blocks": "3",
+            "check_plots": "2",
+            "sow_on": "2026-04-10",
+            "kept": ["OF-17"],
+            "protocol": "1",
+        }
         again = self.client.post(url, typed | {"new": "Umbra Sill\nHarl Quoin"})
         self.assertContains(again, "Umbra Sill was dropped after 2025", status_code=422)
         self.assertContains(again, "Harl Quoin", status_code=422)  # what was typed is kept
@@ -160,6 +168,8 @@ class Left(Seasons):
             set(after.entries.values_list("cultivar__name", flat=True)), {"Corvane", "OF-17", "Umbra Sill", "Harl Quoin"}
         )
         self.assertEqual(after.entries.get(is_check=True).cultivar.name, "Corvane")
+        self.assertEqual(after.plots.filter(entry__is_check=True).count(), 6)
+        self.assertEqual({after.plots.filter(block=b, entry__is_check=True).count() for b in "123"}, {2})
         last = after.protocols.last()
         assert last
         self.assertEqual(last.steps["sow"], "Two seeds a station")
