@@ -13,7 +13,7 @@ from django.utils import timezone
 from evarlo.catalogue.models import Cultivar, Trait
 from evarlo.compare.analysis import digits_for
 from evarlo.grounds.models import WeatherDay
-from evarlo.programmes.evidence import means_of, newest_boards, read_trial, site_of, stamp_of, trials_of
+from evarlo.programmes.evidence import means_of, newest_boards, read_trial, site_of, stamp_of, trials_of, verdicts_now
 from evarlo.programmes.models import Analysis, Programme
 from evarlo.trials.models import Criterion, Trial
 from trialcore.analyses.programme import Along, Lead, Whole, analyse_programme, leads_along
@@ -39,7 +39,7 @@ def begin(programme: Programme, trait: Trait, anew: bool = False) -> Analysis:
     step."""
     members = trials_of(programme)
     stamp = stamp_of(members, newest_boards([t for t, _ in members]))
-    kept = Analysis.objects.filter(programme=programme, trait=trait).first()
+    kept = Analysis.objects.filter(programme=programme, trait=trait).defer("read").first()
     if kept and kept.stamp == stamp and not anew:
         return kept
     found = kept.found if kept else {}  # shown until the new one is there
@@ -119,7 +119,7 @@ def fitted(programme: Programme, trait: Trait, read: list[dict[str, Any]]) -> di
         "digits": digits_for(sum(typical) / len(typical), trait.decimals),
         "check": names.get(int(check), "") if check else "",
         "trials": [t | {"level": found.levels.get(t["slug"])} for t in trials],
-        "rows": _rows(found, kept, along, names, [t["slug"] for t in trials]),
+        "rows": _rows(found, kept, along, names, [t["slug"] for t in trials], verdicts_now(programme)),
         "shares": found.shares,
         "variances": dict(found.fit.variances),
         "warmth": warmth,
@@ -186,7 +186,12 @@ def _season(own: dict[str, Any], sign: int, check: str) -> SeasonMeans | None:
 
 
 def _rows(
-    found: Found, kept: Shrunken | None, along: dict[str, Along], names: dict[int, str], slugs: list[str]
+    found: Found,
+    kept: Shrunken | None,
+    along: dict[str, Along],
+    names: dict[int, str],
+    slugs: list[str],
+    now: dict[int, tuple[str, str]],
 ) -> list[dict[str, Any]]:
     leads = {lead.entry: lead for lead in found.leads}
     steps = {(s.entry, s.trial): s for s in found.steps}
@@ -201,6 +206,7 @@ def _rows(
                 "id": int(e),
                 "name": names.get(int(e), e),
                 "check": e == found.check,
+                "now": now.get(int(e), ("", "")),
                 "mean": float(found.means[i]),
                 "steps": [{"estimate": s.estimate, "se": s.se} if s else None for s in cells],
                 "lead": _lead_shown(lead, found) if lead else None,

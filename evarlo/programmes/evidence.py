@@ -26,15 +26,14 @@ def trials_of(programme: Programme) -> list[tuple[Trial, str]]:
     return [(m.trial, m.left_out) for m in some]
 
 
-def newest_boards(trials: list[Trial]) -> dict[int, SignedBoard]:
-    """The newest signed board of each trial, by its id, without the plots it stood on."""
-    boards = SignedBoard.objects.filter(trial__in=trials).defer("stood_on", "covariances", "preferences").order_by("at", "id")
-    return {b.trial_id: b for b in boards}
+def newest_boards(trials: list[Trial]) -> dict[int, int]:
+    """The newest signed board (by id) of each trial, by its id."""
+    return dict(SignedBoard.objects.filter(trial__in=trials).order_by("at", "id").values_list("trial_id", "pk"))
 
 
-def stamp_of(members: list[tuple[Trial, str]], boards: dict[int, SignedBoard]) -> str:
+def stamp_of(members: list[tuple[Trial, str]], boards: dict[int, int]) -> str:
     """What an analysis goes by: it is reckoned anew when a trial comes or goes, or is signed."""
-    parts = [f"{t.pk}:{boards[t.pk].pk if t.pk in boards else 'open'}:{bool(left)}" for t, left in members]
+    parts = [f"{t.pk}:{boards.get(t.pk, 'open')}:{bool(left)}" for t, left in members]
     joined = [f"{k}={v}" for t, _ in members[:1] for k, v in sorted(names_joined(t.crop_id).items()) if k != v]
     return sha256("|".join(parts + joined).encode()).hexdigest()
 
@@ -149,3 +148,16 @@ def means_of(read: dict[str, Any], sign: int) -> TrialMeans:
     return TrialMeans(
         read["slug"], read["season"], read["site"], tuple(read["entries"]), means, np.array(read["covariance"], dtype=float)
     )
+
+
+def verdicts_now(programme: Programme) -> dict[int, tuple[str, str]]:
+    """The last verdict on each cultivar (by id) in the programme's boards, and for whom another one holds."""
+    joined = names_joined(programme.crop_id)
+    boards = SignedBoard.objects.filter(trial__membership__programme=programme).only("lines", "trial__season", "at")
+    found: dict[int, tuple[str, str]] = {}
+    for board in boards.order_by("trial__season", "at", "id"):
+        for line in board.lines:
+            if line.get("cultivar") and not line["check"]:
+                some = "; ".join(f"{w['verdict']} for {w['whom']}" for w in line.get("whom", ()))
+                found[joined.get(line["cultivar"], line["cultivar"])] = (line["verdict"], some)
+    return found

@@ -9,15 +9,13 @@ from typing import Any
 from django.utils.safestring import SafeString
 
 from evarlo.catalogue.models import Crop, Trait
-from evarlo.programmes.models import Programme
 from evarlo.programmes.words import WHERE, where_of
 from evarlo.trials.models import Trial
 from evarlo.ui.draw.follows import FollowLine, follows
 from evarlo.ui.draw.steps import Step, interval, span_of, tag
-from evarlo.verdicts.models import SignedBoard
-from evarlo.verdicts.seasons import names_joined
 
 SHOWN = 5  # lines of the drawing
+MOST_ROWS = 40  # cultivars that are shown unasked
 CLEAR = 2.0  # standard errors from which on a step is drawn at full strength
 
 
@@ -33,15 +31,16 @@ class DrawnRow:
     whom: str
 
 
-def drawn_rows(found: dict[str, Any], now: dict[int, tuple[str, str]]) -> list[DrawnRow]:
-    """Every cultivar's line; `now` the last verdict on it and for whom, by its id."""
+def drawn_rows(found: dict[str, Any], most: int | None = MOST_ROWS) -> list[DrawnRow]:
+    """The lines of the most promising cultivars, the check among them."""
+    shown = [r for i, r in enumerate(found["rows"]) if most is None or i < most or r["check"]]
     unit = found["matters"] or _usual(found)
-    steps = {r["id"]: _step(r, unit, now.get(r["id"], ("", ""))[0]) for r in found["rows"]}
+    steps = {r["id"]: _step(r, unit, r["now"][0]) for r in shown}
     span = span_of(list(steps.values()))
     made = []
-    for r in found["rows"]:
+    for r in shown:
         tags = tuple(_tag(r, s, t) for s, t in zip(r["steps"], found["trials"], strict=True))
-        verdict, whom = now.get(r["id"], ("", ""))
+        verdict, whom = r["now"]
         where = "" if r["check"] else WHERE[where_of(r)]
         made.append(DrawnRow(r, tags, interval(steps[r["id"]], span), where, verdict, whom))
     return made
@@ -94,19 +93,6 @@ def lines_drawn(found: dict[str, Any], trait: Trait) -> SafeString:
     drawn = [line(r, kinds[r["id"]]) for r in some] + ([line(check, "check")] if check else [])
     said = f"{trait.name} of {len(drawn)} cultivars from the poorest trial to the best"
     return follows(drawn, [(names[k], v) for k, v in levels.items()], trait.shown_unit, said)
-
-
-def verdicts_now(programme: Programme) -> dict[int, tuple[str, str]]:
-    """The last verdict on each cultivar (by id) in the programme's boards, and for whom another one holds."""
-    joined = names_joined(programme.crop_id)
-    boards = SignedBoard.objects.filter(trial__membership__programme=programme).only("lines", "trial__season", "at")
-    found: dict[int, tuple[str, str]] = {}
-    for board in boards.order_by("trial__season", "at", "id"):
-        for line in board.lines:
-            if line.get("cultivar") and not line["check"]:
-                some = "; ".join(f"{w['verdict']} for {w['whom']}" for w in line.get("whom", ()))
-                found[joined.get(line["cultivar"], line["cultivar"])] = (line["verdict"], some)
-    return found
 
 
 def offers() -> list[tuple[Crop, str, list[Trial]]]:

@@ -18,7 +18,7 @@ from evarlo.programmes.forms import ProgrammeName, Settings
 from evarlo.programmes.frontier import CHECKS, reckon_next, station_of, table_of
 from evarlo.programmes.models import Analysis, Membership, Programme
 from evarlo.programmes.services import keep_settings, leave_out, let_go, make_programme, take_in
-from evarlo.programmes.showing import drawn_rows, lines_drawn, offers, verdicts_now
+from evarlo.programmes.showing import MOST_ROWS, drawn_rows, lines_drawn, offers
 from evarlo.programmes.words import lead_in_words, marked_in_words, never_together, shares_in_words, warmth_in_words
 from evarlo.trials.models import Trial
 from evarlo.ui.notice import say
@@ -70,7 +70,7 @@ def page(request: PersonRequest, slug: str) -> HttpResponse:
     traits = traits_of(programme)
     trait = _trait(request, traits)
     analysis = begin(programme, trait, anew=request.GET.get("anew") == "1") if trait else None
-    return render(request, "programmes/page.html", _context(programme, traits, trait, analysis))
+    return render(request, "programmes/page.html", _context(programme, traits, trait, analysis, request.GET.get("all") == "1"))
 
 
 @may("see_names")
@@ -84,14 +84,17 @@ def reckoned(request: PersonRequest, slug: str) -> HttpResponse:
     analysis = begin(programme, trait)
     if not is_done(analysis):
         analysis = step(analysis)
-    return render(request, "programmes/page.html#years", _context(programme, traits, trait, analysis))
+    return render(
+        request, "programmes/page.html#years", _context(programme, traits, trait, analysis, request.GET.get("all") == "1")
+    )
 
 
-def _context(programme: Programme, traits: list[Trait], trait: Trait | None, analysis: Analysis | None) -> dict[str, Any]:
-    found = analysis.found if analysis else {}
+def _context(
+    programme: Programme, traits: list[Trait], trait: Trait | None, analysis: Analysis | None, every: bool = False
+) -> dict[str, Any]:
+    found, done = (analysis.found, is_done(analysis)) if analysis else ({}, True)
     members = list(programme.memberships.select_related("trial__bed__site"))
-    now = verdicts_now(programme)
-    rows = drawn_rows(found, now) if found.get("rows") else []
+    rows = drawn_rows(found, None if every else MOST_ROWS) if found.get("rows") else []
     return {
         "programme": programme,
         "traits": traits,
@@ -99,14 +102,15 @@ def _context(programme: Programme, traits: list[Trait], trait: Trait | None, ana
         "analysis": analysis,
         "found": found,
         "rows": rows,
+        "more": max(0, len(found.get("rows", ())) - len(rows)),
         "lines": lines_drawn(found, trait) if rows and trait else "",
-        "sentence": lead_in_words(found, now) if found else "",
+        "sentence": lead_in_words(found) if found else "",
         "warmth": warmth_in_words(found),
         "marked": marked_in_words(found.get("trials", [])),
         "shares": shares_in_words(found.get("shares", {})),
         "there": never_together([{"season": m.trial.season, "site": site_of(m.trial)} for m in members]),
-        "done": analysis is None or is_done(analysis),
-        "progress": (len(analysis.read), len(members)) if analysis else (0, 0),
+        "done": done,
+        "progress": (0, 0) if done or analysis is None else (len(analysis.read), len(members)),
         "plan_next": max((m.trial for m in members), key=lambda t: (t.season, t.pk), default=None),
     }
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 from django.utils.html import format_html
@@ -14,12 +13,12 @@ SURE, HALF = 0.05, 0.5
 WARM = 0.6  # correlation from which on the better trials are called the warmer ones
 
 
-def lead_in_words(found: dict[str, Any], now: Mapping[int, tuple[str, str]]) -> SafeString:
+def lead_in_words(found: dict[str, Any]) -> SafeString:
     """Who has beaten the check and by how much, and who only where."""
     rows = [r for r in found.get("rows", ()) if not r["check"] and r["lead"]]
     if not rows:
         return format_html("{}", found.get("why") or "No entry stood beside the check yet.")
-    top = next((r for r in rows if now.get(r["id"], ("", ""))[0] == "recommend"), rows[0])
+    top = next((r for r in rows if r["now"][0] == "recommend"), rows[0])
     parts = [_best(top, found)]
     parts += [_where(r) for r in rows if where_of(r) != "steady"][:2]
     return listed_sentences(parts)
