@@ -49,7 +49,7 @@ def main() -> None:
 
         server = start(data)
         seasons = {t.season: t.slug for t in Trial.objects.filter(name="Bulb fennel, main season")}
-        site = Site.objects.get().pk
+        site = Site.objects.get(name="Ostrel Flats").pk
         heads = f"/trials/{Trial.objects.get(name='Radicchio heads').slug}/"
         late = f"/trials/{Trial.objects.get(name='Radicchio, late heads').slug}/"
         lines = f"/trials/{Trial.objects.get(name='Edamame lines').slug}/"
@@ -124,10 +124,10 @@ def main() -> None:
             ("practice", "/practice/", PHONE, practise),
             ("pick", f"{running}pick/", DESK, weigh),
             ("compare", f"{first}compare/", DESK, None),
-            ("together", f"{second}compare/together/", DESK, None),
             ("ground", f"{lines}compare/ground/", DESK, None),
             ("decide", f"{second}decide/", DESK, None),
-            ("report", f"{first}report/", DESK, None),
+            ("programme", "/programmes/bulb-fennel-main-season/", DESK, None),
+            ("report", f"{second}report/", DESK, None),
             ("weather", f"/ground/{site}/weather/", DESK, None),
             ("seed", "/seed/", DESK, None),
         ]

@@ -16,11 +16,12 @@ from evarlo.grounds.models import WeatherDay
 from evarlo.programmes.evidence import means_of, newest_boards, read_trial, site_of, stamp_of, trials_of, verdicts_now
 from evarlo.programmes.models import Analysis, Programme
 from evarlo.trials.models import Criterion, Trial
-from trialcore.analyses.programme import Along, Lead, Whole, analyse_programme, leads_along
+from trialcore.analyses.programme import Along, Lead, Whole, analyse_plots, analyse_programme, leads_along
 from trialcore.analyses.programme import Programme as Found
 from trialcore.inference.season_means import SeasonMeans, own_variances
 from trialcore.inference.shrunken import Prior, Shrunken, shrink
 
+MOST_PLOTS = 800  # that are also fitted in one stage
 AT_ONCE = 4  # trials that are read in one step
 FEWEST_DAYS = 20  # of weather, below which a season's warmth is not known
 
@@ -125,6 +126,7 @@ def fitted(programme: Programme, trait: Trait, read: list[dict[str, Any]]) -> di
         "warmth": warmth,
         "warm_is_good": _together(found.levels, warmth),
         "whole": _whole_shown(found.whole, names),
+        "one_stage": _one_stage(used, sign, check),
         "spread": float(np.sqrt(kept.entry_variance)) if kept else None,
     }
 
@@ -239,6 +241,31 @@ def _lead_shown(lead: Lead, found: Found) -> dict[str, Any]:
         "seasons": lead.seasons,
         "percent": 100 * (1 + lead.estimate / abs(base)) if base > 0 else None,
     }
+
+
+def _one_stage(used: list[dict[str, Any]], sign: int, check: str | None) -> dict[str, dict[str, float]] | None:
+    """The leads from the plots of all trials in one model, by cultivar; None where there are too many, or a trial of another
+    design."""
+    if check is None or any(u["plots"] is None for u in used):
+        return None
+    rows = [(e, sign * v, u["season"], u["site"], f"{u['slug']} {b}") for u in used for e, b, v in u["plots"]]
+    if not rows or len(rows) > MOST_PLOTS:
+        return None
+    entry, value, season, site, block = (list(column) for column in zip(*rows, strict=True))
+    try:
+        one = analyse_plots(entry, value, season, site, block)
+    except ValueError:
+        return None
+    if check not in one.entries:
+        return None
+    base, told = one.entries.index(check), {}
+    for i, e in enumerate(one.entries):
+        if i != base:
+            row = np.zeros(len(one.entries))
+            row[i], row[base] = 1.0, -1.0
+            c = one.fixed.contrast(row)
+            told[e] = {"estimate": c.estimate, "se": c.se_kr, "df": min(c.df_kr, 1e6)}
+    return told
 
 
 def _together(levels: Any, warmth: dict[str, float]) -> float | None:

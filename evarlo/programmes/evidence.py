@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 
 from evarlo.catalogue.models import Trait
-from evarlo.compare.analysis import Comparison
+from evarlo.compare.analysis import Comparison, plot_values
 from evarlo.compare.queries import compare_plots, direction_of, said_of
 from evarlo.programmes.models import Programme
 from evarlo.trials.models import Trial
-from evarlo.trials.queries import plots_of
+from evarlo.trials.queries import plots_of, readings_of
 from evarlo.ui.words import counted
 from evarlo.verdicts.models import SignedBoard
 from evarlo.verdicts.seasons import names_joined
@@ -57,10 +57,29 @@ def read_trial(trial: Trial, trait: Trait) -> dict[str, Any] | None:
         "name": trial.name,
         "season": trial.season,
         "site": site_of(trial),
-        "environment": trial.bed.get_environment_display() if trial.bed else "",
+        "plots": _plots(trial, trait, board, joined),
         "sign": direction_of(trial, trait),
         "marks": [*own["marks"], *said_of(trial)[:3]],
     }
+
+
+def _plots(trial: Trial, trait: Trait, board: SignedBoard | None, joined: dict[int, int]) -> list[tuple[str, str, float]] | None:
+    """The entry, block and value of every plot that counts, as signed where it is; None in designs that one stage does not take."""
+    if trial.design not in (Trial.Design.BLOCKS, Trial.Design.NO_BLOCKS):
+        return None
+    there = plots_of(trial)
+    if board is not None:
+        kept = SignedBoard.objects.values_list("stood_on", flat=True).get(pk=board.pk).get(trait.key, {})
+        value = {p.pk: kept.get(p.number) for p in there}
+    else:
+        values = plot_values(trait, there, readings_of(trial, trait))
+        value = {v.plot.pk: v.value for v in values}
+    known = ((p, value[p.pk]) for p in there)
+    return [
+        (str(joined.get(p.entry.cultivar_id, p.entry.cultivar_id)), p.block or "1", v)
+        for p, v in known
+        if isinstance(v, int | float)
+    ]
 
 
 def _signed(board: SignedBoard, trait: Trait, joined: dict[int, int]) -> dict[str, Any] | None:

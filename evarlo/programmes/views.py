@@ -122,7 +122,10 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
     traits = traits_of(programme)
     trait = _trait(request, traits)
     analysis = begin(programme, trait) if trait else None
-    context = {"programme": programme, "trait": trait, "traits": traits, "found": analysis.found if analysis else {}}
+    found = analysis.found if analysis else {}
+    one = found.get("one_stage") or {}
+    pairs = [(r, one[str(r["id"])]) for r in found.get("rows", ()) if str(r["id"]) in one]
+    context = {"programme": programme, "trait": trait, "found": found, "one_stage": pairs}
     return render(request, "programmes/working.html", context)
 
 

@@ -1,11 +1,16 @@
 """Programmes: leads reckoned by hand, one cultivar under two names, years left out, and the school that boards go by."""
 
+import csv
+import json
+from pathlib import Path
 from typing import Any
 
 from django.urls import reverse
 
-from evarlo.catalogue.models import Cultivar, Trait
+import trialcore
+from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.catalogue.services import CULTIVAR_FIELDS, keep_cultivar
+from evarlo.exchange.services import Wanted, keep_sheet, make_trial
 from evarlo.programmes.analysing import begin, is_done, reckon, step
 from evarlo.programmes.frontier import reckon_next, rules_of, table_of
 from evarlo.programmes.models import Frontier, Membership, Programme
@@ -17,6 +22,7 @@ from evarlo.ui.refused import Refused
 from evarlo.verdicts.board import board_of
 from evarlo.verdicts.services import sign_board
 
+DATA = Path(trialcore.__file__).parent / "tests" / "data"
 ENTRIES = ("Corvane", "Quillet", "OF-17", "Brakewater", "Weir Street", "Umbra Sill")
 MEANS = {"Corvane": 5.0, "Quillet": 6.2, "OF-17": 5.8, "Brakewater": 4.4, "Weir Street": 4.7, "Umbra Sill": 4.2}
 
@@ -61,6 +67,9 @@ class Years(OverYears):
         self.assertContains(page, "<strong>Quillet</strong> has beaten Corvane in three trials of three")
         working = self.client.get(reverse("programmes:working", args=["fennel-over-the-years"]))
         self.assertContains(working, "Superiority (Lin–Binns)")
+        one = reckon(Programme.objects.get(), self.trait).found["one_stage"][str(rows["Quillet"]["id"])]
+        self.assertAlmostEqual(one["estimate"], sum(by_hand) / 3, places=6)  # nothing is missing, so both stages agree
+        self.assertContains(working, "In one stage, from the plots themselves")
 
     def test_one_cultivar_under_two_names_is_one_line(self) -> None:
         old = {("Dusk Sill" if n == "Umbra Sill" else n): m for n, m in MEANS.items()}
@@ -224,3 +233,42 @@ class Schools(OverYears):
         self.assertEqual(Frontier.objects.count(), 2)
         Programme.objects.update(bar=0.90, dropping="two")
         self.assertEqual(rules_of(Programme.objects.get())[-1][0], "as this programme has it")
+
+
+class Published(TestCase):
+    """A published set of trials at several places, brought in as sheets and read on the programme's pages."""
+
+    def test_the_pages_hold_the_published_figures(self) -> None:
+        by = world.person()
+        self.client.force_login(by)
+        expected = json.loads((DATA / "met_plots_12x6x3.expected.json").read_text())
+        rows = list(csv.DictReader((DATA / "met_plots_12x6x3.csv").open()))
+        crop, trials = Crop.objects.get(name="Bulb fennel"), []
+        for where in sorted({(r["site"], r["season"]) for r in rows}):
+            here = [r for r in rows if (r["site"], r["season"]) == where]
+            text = "plot,rep,entry,value\n" + "\n".join(f"{r['plot']},{r['rep']},{r['entry']},{r['value']}" for r in here)
+            sheet = keep_sheet(f"{where[0]} {where[1]}.csv", text.encode(), by)
+            wanted = Wanted(where[0], crop, where[1], "V01", {"value": "higher"}, {"value": 0.1})
+            trials.append(make_trial(sheet, wanted, by, world.TODAY))
+        programme = make_programme("Published", crop, trials, by)
+        trait = trials[0].criteria.get().trait
+        found = reckon(programme, trait).found
+        table = expected["table_of_means"]
+        mean = {e: sum(v) / len(v) for e, v in zip(table["entries"], table["values"], strict=True)}
+        for row in found["rows"]:
+            if not row["check"]:
+                plain = mean[row["name"]] - mean["V01"]
+                self.assertAlmostEqual(found["one_stage"][str(row["id"])]["estimate"], plain, places=6)
+                self.assertAlmostEqual(row["lead"]["estimate"], plain, delta=0.1)  # trials weigh by how sure they are
+        published = {s["entry"]: s for s in expected["stability"]["table"]}
+        for s in found["whole"]["stability"]:
+            own = published[s["name"]]
+            self.assertAlmostEqual(s["slope"], own["slope_b"], places=6)
+            self.assertAlmostEqual(s["shukla"], own["shukla_variance"], places=6)
+            self.assertAlmostEqual(s["ecovalence"], own["ecovalence_w"], places=6)
+            self.assertAlmostEqual(s["superiority"], own["superiority_p"], places=6)
+        follows = {r["name"]: r["follows"] for r in found["rows"]}
+        for name, own in published.items():
+            self.assertAlmostEqual(follows[name]["slope"], own["slope_b"], places=6)
+        shown = self.client.get(reverse("programmes:working", args=[programme.slug]), {"trait": trait.key})
+        self.assertContains(shown, "12 cultivars in\n  6 trials")
