@@ -34,6 +34,7 @@ def report(request: PersonRequest, slug: str) -> HttpResponse:
         "question": without_names(trial, trial.question, request.user),
         "board": board,
         "rows": drawn(board),
+        "labels": dict(enumerate(c.trait.with_unit for c in board.criteria)),
         "parts": parts,
         "lead": counts_in_words(counts(board)),
         "best_bet": best_bet_in_words(board),
