@@ -16,8 +16,8 @@ from evarlo.verdicts.lessons import keep_lesson
 from evarlo.verdicts.services import give_verdict
 
 LATER = timedelta(days=16)  # spring comes later up there
-COOL = {"Quillet": 34.0, "OF-17": 26.0, "Harl Quoin": -14.0}  # grams a plant that the hill gives or takes
-LESS = -38.0  # what it takes from all
+COOL = {"Quillet": 58.0, "OF-17": 44.0, "Harl Quoin": -14.0}  # grams a plant that the hill gives or takes
+LESS = -96.0  # what it takes from all
 SOLD_AS = {"Dusk Sill": "Umbra Sill"}  # under which name a seller had it two seasons ago
 FIRST = (CHECK, "Pale Anchor", "Quillet", "Dusk Sill", "Moth Lantern", "OF-17", "Lintock 3", "Brakewater")
 SECOND = (CHECK, "Pale Anchor", "Quillet", "Umbra Sill", "Harl Quoin", "OF-17", "Lintock 3", "Dunnick Late")

@@ -10,6 +10,7 @@ import numpy as np
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison, plot_values
 from evarlo.compare.queries import compare_plots, direction_of, said_of
+from evarlo.grounds.models import Bed
 from evarlo.programmes.models import Programme
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import plots_of, readings_of
@@ -39,8 +40,11 @@ def stamp_of(members: list[tuple[Trial, str]], boards: dict[int, int]) -> str:
 
 
 def site_of(trial: Trial) -> str:
-    """Where a trial stood; by its own name where that is not known."""
-    return trial.bed.site.name if trial.bed else trial.name
+    """Where a trial stood: its site, with what covers it where it is not open ground; by its own name where that is not known."""
+    if trial.bed is None:
+        return trial.name
+    under = "" if trial.bed.environment == Bed.Environment.OPEN else f", {trial.bed.get_environment_display()}"
+    return f"{trial.bed.site.name}{under}"
 
 
 def read_trial(trial: Trial, trait: Trait) -> dict[str, Any] | None:

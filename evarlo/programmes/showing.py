@@ -11,6 +11,7 @@ from django.utils.safestring import SafeString
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.programmes.words import WHERE, where_of
 from evarlo.trials.models import Trial
+from evarlo.ui.draw.biplot import biplot
 from evarlo.ui.draw.follows import FollowLine, follows
 from evarlo.ui.draw.steps import Step, interval, span_of, tag
 
@@ -93,6 +94,17 @@ def lines_drawn(found: dict[str, Any], trait: Trait) -> SafeString:
     drawn = [line(r, kinds[r["id"]]) for r in some] + ([line(check, "check")] if check else [])
     said = f"{trait.name} of {len(drawn)} cultivars from the poorest trial to the best"
     return follows(drawn, [(names[k], v) for k, v in levels.items()], trait.shown_unit, said)
+
+
+def where_drawn(found: dict[str, Any], trait: Trait) -> SafeString:
+    """Which cultivar does well where, of those and the trials in which nothing is missing."""
+    whole = found.get("whole")
+    if not whole:
+        return SafeString("")
+    names = {t["slug"]: f"{t['season']} {t['site']}".strip() for t in found["trials"]}
+    entries = [(name, x, y) for name, (x, y) in zip(whole["entries"], whole["biplot"]["entries"], strict=True)]
+    trials = [(names.get(slug, slug), x, y) for slug, (x, y) in zip(whole["trials"], whole["biplot"]["trials"], strict=True)]
+    return biplot(entries, trials, f"{trait.name}: which of {len(entries)} cultivars does well in which of {len(trials)} trials")
 
 
 def offers() -> list[tuple[Crop, str, list[Trial]]]:

@@ -18,7 +18,7 @@ from evarlo.programmes.forms import ProgrammeName, Settings
 from evarlo.programmes.frontier import CHECKS, reckon_next, station_of, table_of
 from evarlo.programmes.models import Analysis, Membership, Programme
 from evarlo.programmes.services import keep_settings, leave_out, let_go, make_programme, take_in
-from evarlo.programmes.showing import MOST_ROWS, drawn_rows, lines_drawn, offers
+from evarlo.programmes.showing import MOST_ROWS, drawn_rows, lines_drawn, offers, where_drawn
 from evarlo.programmes.words import lead_in_words, marked_in_words, never_together, shares_in_words, warmth_in_words
 from evarlo.trials.models import Trial
 from evarlo.ui.notice import say
@@ -125,7 +125,9 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
     found = analysis.found if analysis else {}
     one = found.get("one_stage") or {}
     pairs = [(r, one[str(r["id"])]) for r in found.get("rows", ()) if str(r["id"]) in one]
-    context = {"programme": programme, "trait": trait, "found": found, "one_stage": pairs}
+    where = where_drawn(found, trait) if trait else ""
+    context = {"programme": programme, "trait": trait, "found": found, "one_stage": pairs, "where": where}
+    context["digits"] = found.get("digits", 1) + 1
     return render(request, "programmes/working.html", context)
 
 

@@ -19,6 +19,7 @@ from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_on_top
 from evarlo.verdicts.ahead import divisions, hand_division, outlooks_of, retest_of
 from evarlo.verdicts.board import Board, board_of, counts
+from evarlo.verdicts.lessons import PER_SEASON, own_lessons
 from evarlo.verdicts.models import VERDICTS
 from evarlo.verdicts.services import give_verdict, prefer, sign_board, sign_second, undo_last, waits_for_second
 from evarlo.verdicts.showing import audiences, drawn
@@ -41,6 +42,7 @@ def decide(request: PersonRequest, slug: str) -> HttpResponse:
             "has_figures": has_figures,
             "said": said_of(trial),
             "rule": held_to_in_words(board.judging),
+            "asks_for": max(0, PER_SEASON - len(own_lessons(trial))) if board.signed else 0,
             "waits": bool(board.signed and waits_for_second(trial, board.signed)),
         }
     )
@@ -216,6 +218,7 @@ def ahead(request: PersonRequest, slug: str) -> HttpResponse:
         "ways": sorted(ways, key=lambda d: d.left),
         "typed": {k: request.GET.get(k) or v for k, v in (("blocks", blocks), ("sites", sites), ("plots", plots))},
         "asked": (("blocks", "Blocks"), ("sites", "Sites"), ("plots", "Plots to give")),
+        "plots_each": blocks * sites,
         "by_hand": by_hand,
         "wrong": {"blocks": wrong_blocks, "sites": wrong_sites, "plots": wrong_plots},
         "unit": leading.trait.shown_unit if leading else "",

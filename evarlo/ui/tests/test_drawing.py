@@ -11,11 +11,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from evarlo.ui.draw.advisor import Step, advisor
+from evarlo.ui.draw.biplot import LETTER, SIZE, biplot
 from evarlo.ui.draw.comparison import EntryBar, axis_for, axis_labels, row
+from evarlo.ui.draw.follows import FollowLine, follows
 from evarlo.ui.draw.occupancy import Box, occupancy
 from evarlo.ui.draw.plan import Outline, Tag, plan, small_plan
 from evarlo.ui.draw.rail import CHAR, Chip, Frost, Mark, rail
 from evarlo.ui.draw.scale import SHADES, Scale, bounds, shade_of, tick_text
+from evarlo.ui.draw.steps import DOT, WIDE, interval, span_of, tag
+from evarlo.ui.draw.steps import Step as SignStep
 from evarlo.ui.draw.weather import Drawn, weather_year
 
 NUMBERS = st.floats(-1e4, 1e4)
@@ -191,3 +195,49 @@ class Labels(Drawing):
         crowded = self.parsed(occupancy([short, under], 20, day))
         self.assertNotIn("Garden pea", [t.text for t in crowded.iter("text")])  # it would lie on the leek; its title has it
         self.assertIn("Garden pea", "".join(t.text or "" for t in crowded.iter("title")))
+
+
+class Years(SimpleTestCase):
+    """The drawings of a board and of a programme: on one scale, within their frame, no label over another."""
+
+    def test_a_step_stands_where_its_figures_say_and_far_ones_end_in_an_arrow(self) -> None:
+        steps = [SignStep(1.0, 0.5, 1.5, "recommend"), SignStep(-3.0, 0.5, -3.2, "drop"), SignStep(None, None, None, "check")]
+        span = span_of(steps)
+        self.assertEqual(span, 4)  # three steps behind, and nearly one more for the interval
+        one = ElementTree.fromstring(str(interval(steps[0], span)))  # noqa: S314
+        middle, unit = WIDE / 2, (WIDE - 2 * DOT - 2) / (2 * span)
+        circle = one.find("circle")
+        assert circle is not None
+        self.assertAlmostEqual(float(circle.attrib["cx"]), middle + 1.5 * unit, places=1)
+        far = ElementTree.fromstring(str(interval(SignStep(20.0, 1.0, 20.0, "recommend"), span)))  # noqa: S314
+        self.assertTrue(any(p.attrib.get("class") == "beyond" for p in far.iter("path")))
+        for mark in far.iter("circle"):
+            self.assertLessEqual(float(mark.attrib["cx"]), WIDE)
+        self.assertEqual(list(ElementTree.fromstring(str(interval(steps[2], span))).iter("circle")), [])  # noqa: S314
+
+    def test_labels_of_places_lie_over_no_other_and_inside(self) -> None:
+        near = [(f"Cultivar {i}", 0.1 * (i % 3), 0.02 * i) for i in range(9)]
+        drawn = ElementTree.fromstring(str(biplot(near, [("2025 Ostrel Hill", 1.0, 0.1), ("2026 Flats", 0.9, 0.1)], "where")))  # noqa: S314
+        boxes = []
+        for text in drawn.iter("text"):
+            x, wide = float(text.attrib["x"]), LETTER * len(text.text or "")
+            left = x - wide if text.attrib["text-anchor"] == "end" else x
+            self.assertGreaterEqual(left, 0)
+            self.assertLessEqual(left + wide, SIZE)
+            boxes.append((left, float(text.attrib["y"]), wide))
+        same_side = [b for b, t in zip(boxes, drawn.iter("text"), strict=True) if t.attrib["text-anchor"] == "start"]
+        for (a, y, wide), (b, z, other) in itertools.combinations(same_side, 2):
+            self.assertFalse(abs(y - z) < 12 and a < b + other and b < a + wide)
+        self.assertEqual(biplot([], [], ""), "")
+
+    def test_lines_from_the_poorest_trial_to_the_best_keep_their_names_apart(self) -> None:
+        lines = [FollowLine(f"C{i}", 1.0, 2.0 + 0.001 * i, "ahead") for i in range(5)]
+        drawn = ElementTree.fromstring(str(follows(lines, [("poor", -1.0), ("good", 1.0)], "kg", "said")))  # noqa: S314
+        at = sorted(float(t.attrib["y"]) for g in drawn.iter("g") for t in g.iter("text"))
+        self.assertTrue(all(b - a >= 12 for a, b in itertools.pairwise(at)))
+        self.assertEqual(follows(lines, [("one", 1.0)], "kg", "said"), "")
+
+    def test_a_tag_says_what_it_is(self) -> None:
+        for kind in ("", "check", "drop"):
+            drawn = ElementTree.fromstring(str(tag(kind, "2025 Hill: drop", 0.01)))  # noqa: S314
+            self.assertEqual(drawn.attrib["aria-label"], "2025 Hill: drop")

@@ -35,29 +35,34 @@ function step(line, by) {
   rowOf(to)?.focus();
 }
 
-document.addEventListener("keydown", (e) => {
-  if (!board || e.ctrlKey || e.metaKey || e.altKey) return;
-  if (typing(e.target)) {
-    if (e.key === "Escape" && lineOf(e.target)) open(lineOf(e.target), { shut: true });
-    return;
-  }
-  const line = lineOf(e.target);
-  const may = board.dataset.mayGive === "1";
-  if (e.key === "ArrowDown" || e.key === "ArrowUp") {
-    if (e.target.matches("input[type=radio]")) return;
-    e.preventDefault();
-    if (line) step(line, e.key === "ArrowDown" ? 1 : -1);
-    else rowOf(lines()[0])?.focus();
-  } else if (e.key === "u" && may) document.querySelector("form[data-undo]")?.requestSubmit();
-  else if (!line) return;
-  else if (e.key in VERDICTS && may) give(line, VERDICTS[e.key]);
-  else if (e.key === "w" && may) {
+// Up and down, from anywhere on the page: into the board, or from line to line.
+function move(e, line) {
+  if (e.target.matches("input[type=radio]")) return;
+  e.preventDefault();
+  if (line) step(line, e.key === "ArrowDown" ? 1 : -1);
+  else rowOf(lines()[0])?.focus();
+}
+
+// What a person who may decide does by one key.
+function decide(e, line) {
+  if (e.key === "u") document.querySelector("form[data-undo]")?.requestSubmit();
+  else if (line && e.key in VERDICTS) give(line, VERDICTS[e.key]);
+  else if (line && e.key === "w") {
     e.preventDefault();
     open(line, { want: "[name=whom]" });
-  } else if ((e.key === "Enter" || e.key === "Escape") && e.target === rowOf(line)) {
+  }
+}
+
+document.addEventListener("keydown", (e) => {
+  if (!board || e.ctrlKey || e.metaKey || e.altKey) return;
+  const line = lineOf(e.target);
+  if (typing(e.target)) {
+    if (e.key === "Escape" && line) open(line, { shut: true });
+  } else if (e.key === "ArrowDown" || e.key === "ArrowUp") move(e, line);
+  else if (line && e.target === rowOf(line) && (e.key === "Enter" || e.key === "Escape")) {
     e.preventDefault();
     open(line, { shut: line.classList.contains("opened") });
-  }
+  } else if (board.dataset.mayGive === "1") decide(e, line);
 });
 
 // A touch on the line is Enter.
