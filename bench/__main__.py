@@ -10,9 +10,12 @@ from bench.timing import best_of, growth
 from trialcore.analyses.blocks import BlockAnalysis, analyse_blocks
 from trialcore.analyses.environments import analyse_environments
 from trialcore.analyses.incomplete import analyse_incomplete
+from trialcore.analyses.programme import TrialMeans, analyse_programme
 from trialcore.analyses.spatial import analyse_spatial
 from trialcore.inference.comparisons import against_check, all_pairs
 from trialcore.inference.distributions import studentized_range_above
+from trialcore.inference.season_means import SeasonMeans
+from trialcore.inference.shrunken import shrink
 from trialcore.layouts.bed import Bed, PlotSize
 from trialcore.layouts.incomplete import alpha
 from trialcore.layouts.placing import place
@@ -120,6 +123,37 @@ def environments() -> None:
         before, size = taken, cells
 
 
+def programmes() -> None:
+    """Means of trials over years and places in one fit, and all seasons in one shrunken fit, against inverting the covariance
+    once."""
+    print("Programmes: two stages by REML, and the shrunken fit that judges by all seasons")
+    before = size = 0.0
+    for years, entries in ((4, 20), (6, 30), (10, 40)):
+        rng = np.random.default_rng(years)
+        pool, trials, seasons = rng.normal(0, 0.6, 5 * entries), [], []
+        for year in range(years):
+            here = [0, *(1 + rng.choice(len(pool) - 1, entries - 1, replace=False)).tolist()]
+            this = pool[here] + rng.normal(0, 0.3, entries)
+            for site in "abc":
+                means = this + rng.normal(0, 0.5, entries)
+                names = tuple(f"E{i:03d}" for i in here)
+                trials.append(TrialMeans(f"{year}{site}", str(year), site, names, means, 0.25 * np.eye(entries)))
+                rest = tuple(means[1:].tolist())
+                seasons.append(
+                    SeasonMeans(names[1:], rest, (0.25,) * (entries - 1), float(means[0]), 0.25, 1.0, 3.0 * (entries - 1))
+                )
+        n = sum(len(t.entries) for t in trials)
+        whole = 0.25 * np.eye(n) + 0.1
+        once = best_of(lambda v=whole: np.linalg.inv(v), 2)  # type: ignore[misc]
+        taken = best_of(lambda t=trials: analyse_programme(t, "E000"), 1)  # type: ignore[misc]
+        shrunken = best_of(lambda s=seasons: shrink(s), 2)  # type: ignore[misc]
+        print(
+            f"  {len(trials)} trials, {n} means: {taken:6.3f} s, {taken / once:.0f} inversions{growth(taken, before, n / size if size else 1)}; "
+            f"shrunken {shrunken:6.3f} s"
+        )
+        before, size = taken, float(n)
+
+
 def comparisons() -> None:
     from scipy.stats import studentized_range
 
@@ -161,5 +195,5 @@ def fitting() -> None:
 
 
 if __name__ == "__main__":
-    for part in (linear_models, mixed_models, environments, comparisons, layouts, ground, fitting):
+    for part in (linear_models, mixed_models, environments, programmes, comparisons, layouts, ground, fitting):
         part()
