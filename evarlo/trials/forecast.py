@@ -65,6 +65,7 @@ class Forecast:
     tells_what: str = ""
     dates: SafeString | None = None
     doubts: tuple[str, ...] = ()
+    dropped: tuple[str, ...] = ()  # what of the entries was dropped in an earlier season, and why
     advice: str = ""
     more: str = ""
     curve: SafeString | None = None
@@ -104,6 +105,8 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
     holds = Holds(stations_there * each, places_a_plot(stations_there, each, usual)) if stations_there else None
     if crop and typed.get("cv_percent"):
         made["cv_said"] = cv_in_words(typed, wanted, crop)
+    if crop and typed.get("entries"):
+        made["dropped"] = tuple(said for source in registry.dropped for said in source(crop, typed["entries"]))
     if crop and typed.get("sow_on"):
         made |= _dates(typed, crop, usual)
     if holds:

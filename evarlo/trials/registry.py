@@ -6,7 +6,7 @@ the apps behind them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import TYPE_CHECKING
@@ -15,7 +15,7 @@ from trialcore.reckoning.fairness import Fact
 from trialcore.reckoning.withholding import Held
 
 if TYPE_CHECKING:
-    from evarlo.catalogue.models import Trait
+    from evarlo.catalogue.models import Crop, Trait
     from evarlo.people.models import User
     from evarlo.trials.models import Plot, Trial
     from trialcore.inference.season_means import SeasonMeans
@@ -139,6 +139,8 @@ class Registry:
     earlier: Callable[[Trial, Trait, int], Sequence[Earlier]] | None = None
     judging: Callable[[Trial], Judging] | None = None
     remembered: list[Callable[[Trial], Iterable[str]]] = field(default_factory=list)
+    dropped: list[Callable[[Crop, Sequence[str]], Iterable[str]]] = field(default_factory=list)
+    of_task: list[Callable[[Trial], Mapping[str, Sequence[str]]]] = field(default_factory=list)
     cared: Callable[[Sequence[int]], dict[tuple[int, str], date]] | None = None
     holds: Callable[[Trial, datetime], dict[int, Held]] | None = None
     warm_up: Callable[[User, Trait, datetime], str] | None = None

@@ -115,6 +115,7 @@ def _page(request: PersonRequest, trial: Trial, form: TaskForm | None) -> HttpRe
     key = request.user.calendar_key
     context = frame(request, trial, "plan", layer="entry") | {
         "season": season,
+        "lessons": {key: some for source in registry.of_task for key, some in source(trial).items()},
         "window": window_in_words(trial.crop, season.window),
         "drawing": drawing,
         "form": form or TaskForm(season),

@@ -12,3 +12,5 @@ class VerdictsConfig(AppConfig):
         registry.past_cv.append(seasons.past_cv)
         registry.earlier = seasons.earlier
         registry.remembered.append(lessons.remembered)
+        registry.dropped.append(lessons.dropped_of)
+        registry.of_task.append(lessons.of_tasks)

@@ -8,7 +8,7 @@ from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
-from evarlo.catalogue.models import Cultivar
+from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
 from evarlo.ui.refused import Refused
@@ -93,3 +93,19 @@ def dropped_before(crop: int, cultivars: Sequence[Cultivar], besides: Trial | No
         if verdict == "drop":
             said.append(f"{c.name} was dropped after {season}: {why}")
     return said
+
+
+def dropped_of(crop: Crop, names: Sequence[str]) -> list[str]:
+    """The same for names as they are typed, also other names of a cultivar."""
+    folded = {n.casefold() for n in names}
+    known = Cultivar.objects.filter(crop=crop).prefetch_related("synonyms")
+    some = [c for c in known if folded & {c.name.casefold(), *(s.name.casefold() for s in c.synonyms.all())}]
+    return dropped_before(crop.pk, some) if some else []
+
+
+def of_tasks(trial: Trial) -> dict[str, list[str]]:
+    """What earlier seasons of a trial's crop taught about a task, by its key."""
+    found: dict[str, list[str]] = {}
+    for lesson in Lesson.objects.in_force().filter(crop=trial.crop_id, task__gt="").exclude(trial=trial).select_related("trial"):
+        found.setdefault(lesson.task, []).append(f"{lesson.text} ({lesson.trial.season})")
+    return found

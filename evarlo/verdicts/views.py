@@ -190,6 +190,20 @@ def _whole(text: str, usual: int, most: int) -> tuple[int, str]:
     return int(text), ""
 
 
+def _amount(text: str) -> float | None:
+    """An amount of money as typed; None where nothing that can be one was."""
+    try:
+        value = float(text.replace(",", "."))
+    except ValueError:
+        return None
+    return value if 0 <= value < 1e9 else None
+
+
+def _net(gain: float, worth: float | None, cost: float | None, plots: int) -> float | None:
+    """What a retest is expected to bring, less what its plots cost."""
+    return None if worth is None or cost is None else gain * worth - plots * cost
+
+
 @may("compare")
 def ahead(request: PersonRequest, slug: str) -> HttpResponse:
     """What another season would tell: each entry's chance to be settled by a retest, and what divisions of a budget leave."""
@@ -200,6 +214,7 @@ def ahead(request: PersonRequest, slug: str) -> HttpResponse:
     retest = retest_of(trial, board.comparisons, blocks, sites)
     found = outlooks_of(board.lines, board.criteria, board.comparisons, board.judging, retest) if retest else {}
     still = [(line, found[line.entry.pk]) for line in board.lines if line.entry.pk in found and line.verdict != Verdict.DROP]
+    worth, cost = (_amount(request.GET.get(name, "")) for name in ("worth", "cost"))
     plots, wrong_plots = _whole(request.GET.get("plots", ""), max(1, blocks * sites * len(still)), MOST_PLOTS)
     by_hand = {
         k[5:]: int(v)
@@ -213,11 +228,21 @@ def ahead(request: PersonRequest, slug: str) -> HttpResponse:
     context = frame(request, trial, "decide") | {
         "board": board,
         "retest": retest,
-        "rows": sorted(still, key=lambda row: -row[1].gain),
+        "rows": [(x, o, _net(o.gain, worth, cost, blocks * sites)) for x, o in sorted(still, key=lambda row: -row[1].gain)],
+        "priced": worth is not None and cost is not None,
         "said": retests_in_words([(x.entry.code, o) for x, o in still if x.verdict == Verdict.RETEST], blocks, sites),
         "ways": sorted(ways, key=lambda d: d.left),
-        "typed": {k: request.GET.get(k) or v for k, v in (("blocks", blocks), ("sites", sites), ("plots", plots))},
-        "asked": (("blocks", "Blocks"), ("sites", "Sites"), ("plots", "Plots to give")),
+        "typed": {
+            k: request.GET.get(k) or v
+            for k, v in (("blocks", blocks), ("sites", sites), ("plots", plots), ("worth", ""), ("cost", ""))
+        },
+        "asked": (
+            ("blocks", "Blocks"),
+            ("sites", "Sites"),
+            ("plots", "Plots to give"),
+            ("worth", "A unit is worth"),
+            ("cost", "A plot costs"),
+        ),
         "plots_each": blocks * sites,
         "by_hand": by_hand,
         "wrong": {"blocks": wrong_blocks, "sites": wrong_sites, "plots": wrong_plots},

@@ -176,3 +176,31 @@ class Years(BrowserTest):
         reason = self.line(other, "Quillet")
         expect(reason).to_contain_text("Suggested")
         self.assertEqual(Opinion.objects.count(), 0)  # the other tab finds it signed: there is no form any more
+
+
+class WithoutSignal(BrowserTest):
+    """The browser and htmx tell of a request that did not come through, each in its own words; a page that falls over says more."""
+
+    forgiven = ("ERR_INTERNET_DISCONNECTED", "htmx:sendError")
+
+    def test_a_part_that_does_not_come_leaves_the_page_as_it_is(self) -> None:
+        by = world.person()
+        made = world.trial(by)
+        world.sow(made, by)
+        world.keep_yields(made, by, {"Corvane": 5.0, "Quillet": 6.4, "OF-17": 6.1, "Brakewater": 5.4})
+        page = self.open("manager")
+        page.goto(self.at(f"/trials/{made.slug}/compare/"))
+        page.context.set_offline(True)
+        page.locator(".plan .tag").first.click()
+        page.wait_for_timeout(400)
+        page.context.set_offline(False)
+        expect(page.locator("#bench-title")).to_have_text("Compare")
+        page.goto(self.at(f"/trials/{made.slug}/decide/"))
+        page.context.set_offline(True)
+        row = page.locator("tbody.line tr").first
+        row.focus()
+        page.keyboard.press("Enter")
+        page.wait_for_timeout(400)
+        page.context.set_offline(False)
+        page.keyboard.press("Enter")
+        expect(page.locator("tbody.line").first).to_contain_text("Expected to keep")

@@ -127,8 +127,12 @@ class Boards(Seasons):
         url = reverse("verdicts:ahead", args=[made.slug])
         page = self.client.get(url, {"blocks": "6", "sites": "2", "plots": "24", "hand-BF01": "9"})
         self.assertContains(page, "By hand")
-        rows = {line.name: o for line, o in page.context["rows"]}
-        few = {line.name: o for line, o in self.client.get(url, {"blocks": "2"}).context["rows"]}
+        rows = {line.name: o for line, o, _ in page.context["rows"]}
+        priced = self.client.get(url, {"blocks": "6", "sites": "2", "worth": "100", "cost": "1,5"})
+        self.assertContains(priced, "Less its plots’ cost")
+        _, outlook, net = priced.context["rows"][0]
+        self.assertAlmostEqual(net, 100 * outlook.gain - 12 * 1.5)
+        few = {line.name: o for line, o, _ in self.client.get(url, {"blocks": "2"}).context["rows"]}
         self.assertGreater(rows["OF-17"].gain, few["OF-17"].gain)
         for line_ in self.board(made).lines:
             if line_.outlook:
@@ -176,6 +180,9 @@ class Left(Seasons):
         self.assertEqual(after.criteria.get().matters, made.criteria.get().matters)
         self.assertIn("Umbra Sill was dropped after 2025", " ".join(remembered(after)))
         self.assertContains(self.client.get(after.get_absolute_url()), "Umbra Sill was dropped after 2025")
+        names = "Corvane\nUmbra Sill\nOF-17"
+        typed_new = {"crop": "Bulb fennel", "entries": names, "blocks": "3", "design": "blocks"}
+        self.assertContains(self.client.post(reverse("trials:forecast"), typed_new), "Umbra Sill was dropped after 2025")
         taken = self.client.post(url, typed | {"new": ""})
         self.assertContains(taken, "already", status_code=422)
         self.assertEqual(self.client.get(url).context["form"]["season"].value(), "2027")
@@ -193,12 +200,14 @@ class Left(Seasons):
                 keep_lesson(made, text, about, self.by)
         after = self.season("2026", {"Corvane": 5.0, "OF-17": 5.2, "Weir Street": 5.1, "Umbra Sill": 4.0})
         self.assertEqual({x.text for x in lessons_for(after)}, {"Score bolting before the first pick.", "The north end floods."})
+        keep_lesson(made, "Thin before the fourth leaf.", "task:sow", self.by)
+        self.assertContains(self.client.get(reverse("trials:calendar", args=[after.slug])), "Thin before the fourth leaf. (2025)")
         page = self.client.get(reverse("verdicts:lessons", args=[made.slug]))
         self.assertContains(page, "Quillet wants wider rows.")
         self.client.post(reverse("verdicts:forget-lesson", args=[made.slug, made.lessons.all()[0].pk]))
-        self.assertEqual(len(lessons_for(after)), 1)
+        self.assertEqual(len(lessons_for(after)), 2)
         self.client.post(reverse("verdicts:new-lesson", args=[made.slug]), {"text": "", "about": "crop"}, follow=True)
-        self.assertEqual(made.lessons.in_force().count(), 2)
+        self.assertEqual(made.lessons.in_force().count(), 3)
 
     def test_a_dossier_holds_every_season_under_every_name(self) -> None:
         sign_board(self.season("2024", MEANS | {"Dusk Sill": 4.3}), self.by)

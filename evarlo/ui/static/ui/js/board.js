@@ -12,7 +12,7 @@ const rowOf = (line) => line.querySelector("tr[tabindex]");
 async function open(line, { verdict = "", shut = false, want = "" } = {}) {
   const id = line.id;
   const asked = new URLSearchParams({ verdict, shut: shut ? "1" : "" });
-  await window.htmx.ajax("GET", `${line.dataset.line}?${asked}`, { target: `#${id}`, swap: "outerHTML" });
+  await window.htmx.ajax("GET", `${line.dataset.line}?${asked}`, { target: `#${id}`, swap: "outerHTML" }).catch(() => {}); // no signal
   focusIn(id, want);
 }
 
@@ -25,7 +25,7 @@ async function give(line, verdict) {
   if (!line.dataset.suggested) return;
   if (line.dataset.suggested !== verdict) return open(line, { verdict, want: "[name=reason]" });
   const id = line.id;
-  await window.htmx.ajax("POST", line.dataset.give, { target: `#${id}`, swap: "outerHTML", values: { verdict } });
+  await window.htmx.ajax("POST", line.dataset.give, { target: `#${id}`, swap: "outerHTML", values: { verdict } }).catch(() => {});
   focusIn(id, "");
 }
 

@@ -21,7 +21,7 @@ document.addEventListener("click", (event) => {
   if (scoring) {
     document.dispatchEvent(new CustomEvent("plot-chosen", { detail: tag.dataset.number }));
   } else {
-    htmx.ajax("GET", tag.getAttribute("href"), { target: "#plot", swap: "innerHTML" });
+    htmx.ajax("GET", tag.getAttribute("href"), { target: "#plot", swap: "innerHTML" }).catch(() => {}); // no signal
   }
 });
 
