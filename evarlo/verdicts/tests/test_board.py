@@ -201,7 +201,9 @@ class Left(Seasons):
         after = self.season("2026", {"Corvane": 5.0, "OF-17": 5.2, "Weir Street": 5.1, "Umbra Sill": 4.0})
         self.assertEqual({x.text for x in lessons_for(after)}, {"Score bolting before the first pick.", "The north end floods."})
         keep_lesson(made, "Thin before the fourth leaf.", "task:sow", self.by)
-        self.assertContains(self.client.get(reverse("trials:calendar", args=[after.slug])), "Thin before the fourth leaf. (2025)")
+        self.assertContains(
+            self.client.get(reverse("trials:calendar-page", args=[after.slug])), "Thin before the fourth leaf. (2025)"
+        )
         page = self.client.get(reverse("verdicts:lessons", args=[made.slug]))
         self.assertContains(page, "Quillet wants wider rows.")
         self.client.post(reverse("verdicts:forget-lesson", args=[made.slug, made.lessons.all()[0].pk]))
