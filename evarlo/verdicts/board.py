@@ -12,7 +12,7 @@ from evarlo.compare.queries import compare_plots, guard_of
 from evarlo.nursery.audit import Difference, besides_of
 from evarlo.people.permissions import allowed
 from evarlo.trials.models import Criterion, Entry, Trial
-from evarlo.trials.queries import entry_names, plots_of
+from evarlo.trials.queries import entry_names, names_shown, plots_of
 from evarlo.trials.registry import Judging
 from evarlo.verdicts.ahead import outlooks_of, retest_of
 from evarlo.verdicts.models import Opinion, Preference, SignedBoard
@@ -102,7 +102,7 @@ def board_of(trial: Trial, user: Any) -> Board:
     besides = besides_of(trial, allowed(user, "see_names"))
     said = opinions_of(trial)
     preferred = list(Preference.objects.in_force().filter(entry__trial=trial).select_related("entry", "over", "by"))
-    titles, years = years_of(trial)
+    titles, years = years_of(trial) if names_shown(trial, user) else ([], {})  # what a code was before would tell its name
     signed = trial.boards.select_related("by", "second_by").last()
     lines = []
     for result in comparisons[0].results if comparisons else ():

@@ -122,6 +122,17 @@ class Boards(Seasons):
         sign_board(late, self.by)
         self.assertEqual([x.figures[0].chance for x in self.board(second).lines], chances)
 
+    def test_who_scores_blind_does_not_learn_a_name_by_its_past(self) -> None:
+        sign_board(self.season("2025"), self.by)
+        made = self.season("2026")
+        evaluator = world.person("evaluator")
+        for line in board_of(Trial.objects.get(pk=made.pk), evaluator).lines:
+            self.assertEqual((line.years, line.remembered), ((), ""))
+        self.client.force_login(evaluator)
+        page = self.client.get(reverse("verdicts:decide", args=[made.slug]))
+        self.assertNotContains(page, "after 2025")
+        self.assertNotContains(page, "Over the years")
+
     def test_another_season_is_foretold_and_what_is_typed_wrong_is_said(self) -> None:
         made = self.season("2026")
         url = reverse("verdicts:ahead", args=[made.slug])
