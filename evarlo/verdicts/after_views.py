@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 
 from django import forms
@@ -79,13 +80,15 @@ def next_season(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 def _proposed(trial: Trial) -> dict[str, Any]:
-    sow_on = None
+    season, sow_on = free_season(trial), None
+    years = int(season) - int(trial.season) if season.isdecimal() and trial.season.isdecimal() else 1
     if trial.sow_on:
+        year = min(date.max.year, trial.sow_on.year + years)
         try:
-            sow_on = trial.sow_on.replace(year=trial.sow_on.year + 1)
+            sow_on = trial.sow_on.replace(year=year)
         except ValueError:  # the 29th of February
-            sow_on = trial.sow_on.replace(year=trial.sow_on.year + 1, day=28)
-    return {"name": trial.name, "season": free_season(trial), "blocks": trial.blocks, "sow_on": sow_on, "protocol": True}
+            sow_on = trial.sow_on.replace(year=year, day=28)
+    return {"name": trial.name, "season": season, "blocks": trial.blocks, "sow_on": sow_on, "protocol": True}
 
 
 def _next_context(request: PersonRequest, board: Board, form: NextForm, kept: list[str]) -> dict[str, Any]:

@@ -119,17 +119,19 @@ def another_season(
         down = _below(found, i, retest, told[:, i], _leaving(found, retest, later, error, rule))
         others, asked = (further or {}).get(name, ()), (musts or {}).get(name, ())
         if others or asked:
-            up, down = _with_others(up, down, others, asked, found.df, rule, rng)
+            up, down, left = _with_others(up, down, others, asked, found.df, rule, rng)
+            gain *= left
         made.append(Outlook(name, up, min(down, 1 - up), gain))
     return tuple(made)
 
 
 def _with_others(
     up: float, down: float, others: Sequence[Further], musts: Sequence[Must], df: float, rule: Rule, rng: np.random.Generator
-) -> tuple[float, float]:
-    """The chances of the leading criterion, once further ones may hold a recommendation back or have the entry dropped."""
+) -> tuple[float, float, float]:
+    """The chances of the leading criterion, once further ones may hold a recommendation back or have the entry dropped, and the
+    chance that none of those drops it: what is ruled out otherwise gains nothing by its lead."""
     draw = rng.random(DRAWS)
-    falls, rises = draw < down, draw > 1 - up
+    falls, rises = np.zeros(DRAWS, bool), draw > 1 - up
     for c in others:
         worse = 1 - _later(c.kept + c.matters, c.variance, c.error, df, rng)
         falls |= worse >= rule.sure_of_more
@@ -138,7 +140,9 @@ def _with_others(
         fails = 1 - _later(m.above, m.variance, m.error, df, rng)
         falls |= fails >= rule.sure_of_more
         rises &= fails < rule.spoils
-    return float((rises & ~falls).mean()), float(falls.mean())
+    left = float(1 - falls.mean())
+    falls |= draw < down
+    return float((rises & ~falls).mean()), float(falls.mean()), left
 
 
 def _later(expected: float, variance: float, error: float, df: float, rng: np.random.Generator) -> Floats:

@@ -88,7 +88,8 @@ class Retests(TestCase):
         with_hard = another_season(found, seasons, [name], retest, 0.15, further={name: [hard]})[0]
         failing = another_season(found, seasons, [name], retest, 0.15, musts={name: [Must(-2.0, 0.1, 0.1)]})[0]
         self.assertAlmostEqual(with_easy.recommend, alone.recommend, delta=0.03)
-        self.assertEqual((with_hard.recommend, with_hard.drop), (0.0, 1.0))
+        self.assertEqual((with_hard.recommend, with_hard.drop, with_hard.gain), (0.0, 1.0, 0.0))
+        self.assertAlmostEqual(with_easy.gain, alone.gain, places=6)
         self.assertGreater(failing.drop, 0.97)
 
     def test_a_quarter_gets_the_plots_and_an_eighth_of_many(self) -> None:

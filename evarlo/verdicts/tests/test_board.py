@@ -196,7 +196,9 @@ class Left(Seasons):
         self.assertContains(self.client.post(reverse("trials:forecast"), typed_new), "Umbra Sill was dropped after 2025")
         taken = self.client.post(url, typed | {"new": ""})
         self.assertContains(taken, "already", status_code=422)
-        self.assertEqual(self.client.get(url).context["form"]["season"].value(), "2027")
+        proposed = self.client.get(url).context["form"]
+        self.assertEqual(proposed["season"].value(), "2027")
+        self.assertEqual(proposed["sow_on"].value(), made.sow_on and made.sow_on.replace(year=made.sow_on.year + 2))
 
     def test_a_lesson_comes_back_where_it_bears(self) -> None:
         made = self.season("2025")
