@@ -18,8 +18,9 @@ from evarlo.programmes.models import Analysis, Programme
 from evarlo.trials.models import Criterion, Trial
 from trialcore.analyses.programme import Along, Lead, Whole, analyse_plots, analyse_programme, leads_along
 from trialcore.analyses.programme import Programme as Found
-from trialcore.inference.season_means import SeasonMeans, own_variances
+from trialcore.inference.season_means import SeasonMeans, own_variances, where_it_matters
 from trialcore.inference.shrunken import Prior, Shrunken, shrink
+from trialcore.reckoning.schedule import years_later
 
 SHAPE = 1  # of what is kept: another version of the program that shows more counts it up, and all is reckoned anew
 MOST_PLOTS = 800  # that are also fitted in one stage
@@ -85,7 +86,7 @@ def warmth_of(trial: Trial) -> float | None:
     """The mean temperature from sowing to the first pick planned, °C; None where too few days are on record."""
     if trial.bed is None or trial.sow_on is None:
         return None
-    until: date = trial.pick_on or trial.sow_on.replace(year=trial.sow_on.year + 1)
+    until: date = trial.pick_on or years_later(trial.sow_on, 1)
     days = WeatherDay.objects.filter(site=trial.bed.site, day__gte=trial.sow_on, day__lte=until).values_list("tmin", "tmax")
     known = [(low + high) / 2 for low, high in days if low is not None and high is not None]
     return sum(known) / len(known) if len(known) >= FEWEST_DAYS else None
@@ -171,9 +172,6 @@ def _season(own: dict[str, Any], sign: int, check: str) -> SeasonMeans | None:
     alone = own_variances(joint) if len(order) > 2 else np.diag(joint)
     if (alone <= 0).any():
         return None
-    apart = ~np.eye(len(order), dtype=bool)
-    square = np.diag(joint)[:, None] + np.diag(joint)[None, :] - 2 * joint
-    tells = (np.abs(square - alone[:, None] - alone[None, :])[apart] > 0.02 * square[apart]).any()
     means = [sign * own["means"][i] for i in order]
     plot = float(np.median(alone[:-1])) * max(1, round((own["df"] + len(names)) / max(1, len(names) - 1)))
     return SeasonMeans(
@@ -184,7 +182,7 @@ def _season(own: dict[str, Any], sign: int, check: str) -> SeasonMeans | None:
         float(alone[-1]),
         plot,
         float(own["df"]),
-        tuple(tuple(row) for row in joint.tolist()) if tells else None,
+        where_it_matters(joint, alone),
     )
 
 

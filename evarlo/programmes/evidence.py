@@ -16,7 +16,7 @@ from evarlo.trials.models import Trial
 from evarlo.trials.queries import plots_of, readings_of
 from evarlo.ui.words import counted
 from evarlo.verdicts.models import SignedBoard
-from evarlo.verdicts.seasons import names_joined
+from evarlo.verdicts.seasons import covariance_kept, names_joined
 from trialcore.analyses.programme import TrialMeans
 from trialcore.inference.season_means import covariance_of, variances_of
 
@@ -94,12 +94,7 @@ def _signed(board: SignedBoard, trait: Trait, joined: dict[int, int]) -> dict[st
     if not told:
         return None
     codes = [x["code"] for x in told]
-    kept = board.covariances[at] if at < len(board.covariances) else None
-    if kept and set(codes) <= set(kept["codes"]):
-        place = [kept["codes"].index(c) for c in codes]
-        covariance = [[kept["matrix"][i][j] for j in place] for i in place]
-    else:
-        covariance = np.diag([x["variances"][at] for x in told]).tolist()
+    covariance = covariance_kept(board, at, codes) or np.diag([x["variances"][at] for x in told]).tolist()
     lost = board.figures[at]["left_out"]
     return {
         "signed": True,

@@ -24,7 +24,7 @@ from evarlo.trials.registry import Due, registry
 from evarlo.ui.fields import read_day
 from trialcore.field.weather import soil_warm_on
 from trialcore.reckoning import schedule
-from trialcore.reckoning.schedule import Dated, Offset, SowingWindow, parted, sowing_window
+from trialcore.reckoning.schedule import Dated, Offset, SowingWindow, parted, sowing_window, years_later
 
 EARLY_CARE = 14  # days before a task's day from which care of its kind is taken for it
 MILESTONES = ("sow", "plant", "pick")  # whose days the trial itself holds, and whose doing is recorded at their own places
@@ -178,7 +178,7 @@ def dated_levels(trial: Trial) -> list[tuple[str, date]]:
         if day is None:
             return []
         if trial.sow_on and day < trial.sow_on - timedelta(days=180):
-            day = day.replace(year=day.year + 1)
+            day = years_later(day, 1)
         found.append((level, day))
     return sorted(found, key=lambda x: x[1])
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Any
 
 from django import forms
@@ -29,6 +28,7 @@ from evarlo.verdicts.lessons import PER_SEASON, drop_lesson, keep_lesson, lesson
 from evarlo.verdicts.models import Lesson
 from evarlo.verdicts.next_season import NextSeason, check_plots, free_season, plan_next, seed_needs
 from trialcore.inference.verdict import Verdict
+from trialcore.reckoning.schedule import years_later
 
 
 class NextForm(forms.Form):
@@ -83,11 +83,7 @@ def _proposed(trial: Trial) -> dict[str, Any]:
     season, sow_on = free_season(trial), None
     years = int(season) - int(trial.season) if season.isdecimal() and trial.season.isdecimal() else 1
     if trial.sow_on:
-        year = min(date.max.year, trial.sow_on.year + years)
-        try:
-            sow_on = trial.sow_on.replace(year=year)
-        except ValueError:  # the 29th of February
-            sow_on = trial.sow_on.replace(year=year, day=28)
+        sow_on = years_later(trial.sow_on, years)
     return {"name": trial.name, "season": season, "blocks": trial.blocks, "sow_on": sow_on, "protocol": True}
 
 

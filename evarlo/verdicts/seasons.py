@@ -99,11 +99,11 @@ def season_of_board(board: SignedBoard, key: str, check: int, sign: int, joined:
         base["variances"][at],
         sorted(variances)[len(variances) // 2] * plots,
         board.figures[at]["df_of_check"],
-        _joint(board, at, [x["code"] for x in (*others, base)]),
+        covariance_kept(board, at, [x["code"] for x in (*others, base)]),
     )
 
 
-def _joint(board: SignedBoard, at: int, codes: list[str]) -> tuple[tuple[float, ...], ...] | None:
+def covariance_kept(board: SignedBoard, at: int, codes: list[str]) -> tuple[tuple[float, ...], ...] | None:
     """The covariance of the means of these entries, where the board keeps it."""
     kept = board.covariances[at] if at < len(board.covariances) else None
     if not kept or not set(codes) <= set(kept["codes"]):

@@ -155,7 +155,7 @@ def _later(expected: float, variance: float, error: float, df: float, rng: np.ra
 def _above(found: Shrunken, i: int, retest: Retest, bar: float) -> float:
     """The chance that what is expected after the retest lies above the bar."""
     lead, variance = found.leads[:, i], found.variances[:, i]
-    error = (retest.of_difference(0.0) * retest.sites + 2 * found.seasonals) / retest.sites
+    error = retest.of_difference(0.0) + 2 * found.seasonals / retest.sites
     moved = variance / np.sqrt(variance + error)
     return float(found.weights @ distributions.t_below((lead - bar) / moved, float("inf")))
 

@@ -92,10 +92,10 @@ def covariance_of(found: EntryComparison) -> tuple[list[str], Floats] | None:
 def telling_covariance(found: EntryComparison) -> tuple[list[str], Floats] | None:
     """The same where single variances do not give back the variance of every difference, else None."""
     joint = covariance_of(found)
-    return joint if joint is not None and _where_it_matters(joint[1], own_variances(joint[1])) else None
+    return joint if joint is not None and where_it_matters(joint[1], own_variances(joint[1])) else None
 
 
-def _where_it_matters(joint: Floats, own: Floats) -> Rows | None:
+def where_it_matters(joint: Floats, own: Floats) -> Rows | None:
     """The covariance of means, where their own variances do not give back the variance of every difference; a part that all
     share, which no difference holds, is taken out."""
     squared = np.diag(joint)[:, None] + np.diag(joint)[None, :] - 2 * joint
@@ -123,7 +123,7 @@ def season_of(
     joint, whole = covariance_of(found), None
     if joint is not None:
         at = [joint[0].index(e) for e in (*others, check)]
-        whole = _where_it_matters(joint[1][np.ix_(at, at)], np.array([own[e] for e in (*others, check)]))
+        whole = where_it_matters(joint[1][np.ix_(at, at)], np.array([own[e] for e in (*others, check)]))
     return SeasonMeans(
         tuple(names[e] for e in others),
         tuple(sign * level[e] for e in others),

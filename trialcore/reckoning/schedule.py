@@ -200,7 +200,17 @@ def sowing_window(
 
 def _on(year: int, month_day: str, after: date | None = None) -> date:
     day = date.fromisoformat(f"{year}-{month_day}") if month_day != "02-29" else date(year, 2, 28)
-    return day.replace(year=year + 1) if after and day < after else day
+    return years_later(day, 1) if after and day < after else day
+
+
+def years_later(day: date, years: int) -> date:
+    """The same day of the year, some years on; the 28th for a 29th of February that is not there, and no later than a calendar
+    goes."""
+    year = min(date.max.year, day.year + years)
+    try:
+        return day.replace(year=year)
+    except ValueError:
+        return day.replace(year=year, day=28)
 
 
 def _said(month_day: str) -> str:

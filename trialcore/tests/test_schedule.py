@@ -9,7 +9,17 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trialcore.reckoning.schedule import SowingWindow, Task, back_from, moves, parted, schedule, sowing_window, successions
+from trialcore.reckoning.schedule import (
+    SowingWindow,
+    Task,
+    back_from,
+    moves,
+    parted,
+    schedule,
+    sowing_window,
+    successions,
+    years_later,
+)
 
 SOWN = date(2026, 4, 1)
 
@@ -21,6 +31,14 @@ def season(**sow: object) -> list[Task]:
         Task("harden", "plant", (-10, -7, -5)),
         Task("pick", "sow", (80, 92, 105), window=(None, date(2026, 7, 10))),
     ]
+
+
+class Years(TestCase):
+    def test_the_same_day_some_years_on_also_where_it_is_not_there(self) -> None:
+        self.assertEqual(years_later(date(2027, 3, 30), 1), date(2028, 3, 30))
+        self.assertEqual(years_later(date(2028, 2, 29), 1), date(2029, 2, 28))
+        self.assertEqual(years_later(date(2028, 2, 29), 4), date(2032, 2, 29))
+        self.assertEqual(years_later(date(9998, 5, 1), 7), date(9999, 5, 1))
 
 
 class Schedules(TestCase):

@@ -2,6 +2,7 @@
 
 import csv
 import json
+from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +12,8 @@ import trialcore
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.catalogue.services import CULTIVAR_FIELDS, keep_cultivar
 from evarlo.exchange.services import Wanted, keep_sheet, make_trial
-from evarlo.programmes.analysing import begin, is_done, reckon, step
+from evarlo.grounds.models import WeatherDay
+from evarlo.programmes.analysing import FEWEST_DAYS, begin, is_done, reckon, step, warmth_of
 from evarlo.programmes.frontier import reckon_next, rules_of, table_of
 from evarlo.programmes.models import Frontier, Membership, Programme
 from evarlo.programmes.services import leave_out, make_programme, take_in
@@ -134,6 +136,17 @@ class Years(OverYears):
         while not is_done(stale):
             stale = step(stale)
         self.assertEqual(len(stale.found["trials"]), 7)
+
+    def test_a_trial_sown_on_a_leap_day_has_its_warmth(self) -> None:
+        made = world.trial(self.by, entries=tuple(MEANS))
+        made.sow_on, made.pick_on = date(2024, 2, 29), None
+        self.assertIsNotNone(made.bed)
+        site = made.bed.site  # type: ignore[union-attr]
+        first = date(2024, 3, 1)
+        WeatherDay.objects.bulk_create(
+            WeatherDay(site=site, day=first + timedelta(days=d), tmin=4.0, tmax=14.0) for d in range(FEWEST_DAYS)
+        )
+        self.assertEqual(warmth_of(made), 9.0)
 
     def test_single_strips_over_seasons_are_judged_by_the_seasons(self) -> None:
         shifts = (0.0, 0.5, -0.4, 0.2, 0.1)

@@ -18,6 +18,7 @@ from trialcore.analyses.programme import (
 )
 from trialcore.formats.figures.blocks import Json
 from trialcore.inference import distributions
+from trialcore.inference.comparisons import holm_adjusted
 
 MOST_PLOTS = 1500  # beyond which only the two stages are reckoned
 
@@ -165,8 +166,6 @@ def _fixed(one: OneStage, check: str | None) -> Json:
         others, rows = _versus(names, check)
         d = fit.contrasts(rows)
         p = [distributions.t_two_sided(d[i].estimate / d[i].se_kr, d[i].df_kr) for i in range(len(others))]
-        from trialcore.inference.comparisons import holm_adjusted
-
         held = holm_adjusted(np.array(p))
         figures["vs_check"] = [
             {
