@@ -12,10 +12,13 @@ from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.draw.comparison import whole_drawing
 from evarlo.ui.tables import as_csv, as_workbook, attached
+from trialcore.analyses.entries import between
 from trialcore.formats.figures import block_figures
-from trialcore.formats.figures.blocks import plain
+from trialcore.formats.figures.blocks import Json, plain
+from trialcore.formats.figures.dates import dates_figures
 from trialcore.formats.figures.generalised import generalised_figures
 from trialcore.formats.figures.incomplete import alpha_figures
+from trialcore.formats.figures.shown import shown_figures
 from trialcore.formats.figures.two_factors import two_factor_figures
 
 
@@ -25,16 +28,40 @@ def figures(request: PersonRequest, slug: str) -> HttpResponse:
     trial, _, found = compared(request, slug)
     if found is None:
         return JsonResponse({"cannot_say": ["No trait has a record yet."]})
+    return JsonResponse({"trial": trial.name, "trait": found.trait.name, "unit": found.trait.shown_unit} | figures_of(found))
+
+
+def figures_of(found: Comparison) -> Json:
+    """The figures in the shape of the model that the page goes by, and under `shown` what stands on the page; of a comparison on
+    the root or the logarithm also the whole of it there."""
+    worked = found.worked
+    made = {"shown": shown_figures(worked)} | _in_shape(found)
+    if worked.rescaled is not None:
+        there = worked.rescaled.found
+        made["on_scale"] = {"scale": worked.rescaled.scale, "shown": shown_figures(there)}
+        made["on_scale"] |= block_figures(there.analysis, found.check_code)
+    return made
+
+
+def _in_shape(found: Comparison) -> Json:
+    trial = found.trial
     if found.worked.generalised is not None:
-        made = generalised_figures(found.worked.generalised, found.check_code, found.analysis.n_plots)
-    elif found.worked.incomplete is not None:
+        return generalised_figures(found.worked.generalised, found.check_code, found.analysis.n_plots)
+    if found.worked.dates is not None:
+        plots = [p for p in found.plots if p.value is not None or p.after is not None]
+        bounds = [between(p.value, p.after) for p in plots]
+        blocks = [p.plot.block for p in plots] if found.worked.choice.analysis == "rcbd" else None
+        since, by = [b[0] for b in bounds], [b[1] for b in bounds]
+        try:
+            return dict(plain(dates_figures([p.plot.entry.code for p in plots], since, by, blocks, found.check_code)))
+        except ValueError as said:  # a check that nobody looked at, or too few dates for one of the shapes
+            return {"kind": "dates seen between two walks", "cannot_say": [str(said)]}
+    if found.worked.incomplete is not None:
         inner = len({(p.plot.block, p.plot.inner) for p in found.plots})
-        made = plain(alpha_figures(found.worked.incomplete, found.check_code, trial.blocks, inner // max(1, trial.blocks)))
-    elif found.worked.two is not None:
-        made = two_factor_figures(found.worked.two)
-    else:
-        made = block_figures(found.analysis, found.check_code)
-    return JsonResponse({"trial": trial.name, "trait": found.trait.name, "unit": found.trait.shown_unit} | made)
+        return plain(alpha_figures(found.worked.incomplete, found.check_code, trial.blocks, inner // max(1, trial.blocks)))
+    if found.worked.two is not None:
+        return two_factor_figures(found.worked.two)
+    return block_figures(found.analysis, found.check_code)
 
 
 @may("compare")

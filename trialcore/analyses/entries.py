@@ -100,14 +100,17 @@ def counted_units(kind: Kind, value: Values, among: Sequence[int | None] | None)
     return all(n and abs(v * n / 100 - round(v * n / 100)) < NEAR and 0 <= v <= 100 for v, n in told)
 
 
+def between(value: float | None, after: float | None) -> tuple[float | None, float | None]:
+    """The ends between which a date lies: the last walk without it and the first with it. A day that was typed is that day."""
+    if value is not None and (after is None or after >= value):
+        return value - 0.5, value + 0.5
+    return after, value
+
+
 def _censored(plain: EntryComparison, labels: Columns, value: Values, check: str | None, after: Values) -> EntryComparison:
     """The same entries by the walks their dates lie between; by the plain model where too few plots were seen."""
-    since: list[float | None] = []
-    by: list[float | None] = []
-    for v, a in zip(value, after, strict=True):
-        typed = v is not None and (a is None or a >= v)  # a day that was typed is that day
-        since.append(v - 0.5 if v is not None and typed else a)
-        by.append(v + 0.5 if v is not None and typed else v)
+    bounds = [between(v, a) for v, a in zip(value, after, strict=True)]
+    since, by = [b[0] for b in bounds], [b[1] for b in bounds]
     found = analyse_stage(labels["entry"], since, by, labels["rep"] if plain.choice.analysis == "rcbd" else None)
     known = [i for i, m in enumerate(found.means) if m.days is not None]
     if found.sd is None or not known:

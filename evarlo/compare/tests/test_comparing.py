@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import random
 import re
 import uuid
 from datetime import timedelta
@@ -299,6 +300,18 @@ class BetweenTwoWalks(TestCase):
         for s in found.results:
             self.assertAlmostEqual(s.mean.lsmean or 0, days[s.entry.code] or 0, places=6)
 
+    def test_the_figures_to_take_along_are_those_of_the_page(self) -> None:
+        found = self.compared()
+        taken = self.client.get(reverse("compare:figures", args=[self.made.slug]), {"trait": "first-flower"}).json()
+        self.assertEqual(
+            (taken["n_not_yet"], taken["n_interval"]), (2, 14)
+        )  # a day seen on the first walk is that day, half a day to each side
+        page = {s.entry.code: s.mean.lsmean for s in found.results}
+        for rows, key in ((taken["chosen"]["entry_means"], "days"), (taken["shown"]["entry_means"], "lsmean")):
+            self.assertEqual(len(rows), 4)
+            for row in rows:
+                self.assertAlmostEqual(row[key], page[row["entry"]] or 0, places=9)
+
     def test_days_that_were_typed_stay_plain(self) -> None:
         made = world.trial(self.by, name="Typed")
         world.sow(made, self.by)
@@ -307,6 +320,30 @@ class BetweenTwoWalks(TestCase):
             on = world.SOWN + timedelta(days=50 + n % 5)
             keep_observation(walk, plot, Seen(day=on), self.by, world.SOWN + timedelta(days=60), uuid.uuid4(), world.TODAY)
         self.assertEqual(compare(made, world.trait("first-flower"), self.by).worked.choice.errors, "normal")
+
+
+class Rescaled(TestCase):
+    def test_what_is_compared_on_the_logarithm_is_taken_along_as_it_is_shown(self) -> None:
+        by = world.person()
+        made = world.trial(by, blocks=6)
+        world.sow(made, by)
+        means = {"Corvane": 5.0, "Quillet": 16.0, "OF-17": 8.0, "Brakewater": 1.2}
+        drawn = random.Random(0)  # noqa: S311 - made-up weights
+        weighed = {(str(b), n): round(m * drawn.lognormvariate(0.0, 0.3), 2) for b in range(1, 7) for n, m in means.items()}
+        walk = world.walk(made, "plot-yield", by)
+        for plot in made.plots.select_related("entry__cultivar", "trial"):
+            world.keep(walk, plot, by, weighed[plot.block, plot.entry.cultivar.name])
+        self.client.force_login(by)
+        found = compare(made, world.trait("plot-yield"), by)
+        self.assertIsNotNone(found.worked.rescaled)
+        taken = self.client.get(reverse("compare:figures", args=[made.slug]), {"trait": "plot-yield"}).json()
+        self.assertEqual(taken["on_scale"]["scale"], "log")
+        shown = {r["entry"]: r["lsmean"] for r in taken["shown"]["entry_means"]}
+        for s in found.results:
+            self.assertAlmostEqual(shown[s.entry.code], s.mean.lsmean or 0.0, places=9)
+        tests = {r["entry"]: r["t"] for r in taken["shown"]["vs_check"]["table"]}
+        there = {r["entry"]: r["t"] for r in taken["on_scale"]["vs_check"]["table"]}
+        self.assertEqual(tests, there)
 
 
 class Scored(TestCase):

@@ -8,7 +8,7 @@ from math import exp, isinf
 
 import numpy as np
 
-from trialcore.analyses.censored import SHAPES, Censored, Unbounded, fit_censored, turnbull, unbounded
+from trialcore.analyses.censored import SHAPES, Censored, Shape, Unbounded, fit_censored, turnbull, unbounded
 from trialcore.analyses.linear import Labels, levels_of
 from trialcore.field.stages import analyse_stage
 from trialcore.formats.figures.blocks import Json
@@ -21,8 +21,7 @@ Days = Sequence[float | None]
 
 def dates_figures(entry: Labels, looked: Days, reached: Days, block: Labels | None, check: str | None) -> Json:
     """Every figure: three shapes by maximum likelihood, the distribution without a shape by entry, and what pages go by (`chosen`:
-    the gaussian with the error's degrees of freedom). Raises ValueError for a check that was not looked at, or as
-    `fit_censored`."""
+    the gaussian with the error's degrees of freedom). Raises ValueError for a check that was not looked at."""
     seen = [i for i in range(len(entry)) if looked[i] is not None or reached[i] is not None]
     if check is not None and check not in {entry[i] for i in seen}:
         raise ValueError(f"no plot of the entry “{check}” was looked at")
@@ -38,7 +37,7 @@ def dates_figures(entry: Labels, looked: Days, reached: Days, block: Labels | No
         "n_before_first_walk": sum(looked[i] is None for i in seen),
         "blocking_fixed": ["rep"] if block is not None else [],
         "unbounded_entries": [asdict(u) for u in without],
-        "parametric": {shape: _shape(fit_censored(entry, looked, reached, shape, block), check, without) for shape in SHAPES},
+        "parametric": {shape: _fitted(shape, entry, looked, reached, block, check, without) for shape in SHAPES},
         "turnbull": [_turnbull(e, entry, looked, reached) for e in levels_of([entry[i] for i in seen])],
         "chosen": {
             "method": stage.method,
@@ -50,6 +49,16 @@ def dates_figures(entry: Labels, looked: Days, reached: Days, block: Labels | No
             else [],
         },
     }
+
+
+def _fitted(
+    shape: Shape, entry: Labels, looked: Days, reached: Days, block: Labels | None, check: str | None, without: Sequence[Unbounded]
+) -> Json:
+    """One shape; where it cannot be fitted the others still stand, and it says why."""
+    try:
+        return _shape(fit_censored(entry, looked, reached, shape, block), check, without)
+    except ValueError as said:
+        return {"cannot_say": str(said)}
 
 
 def _shape(found: Censored, check: str | None, without: Sequence[Unbounded]) -> Json:
