@@ -9,11 +9,12 @@ MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := $(RUN) -m evarlo.serving --port $(PORT)
 
-.PHONY: help demo demo-reset serve test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
+.PHONY: help demo demo-reset start test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
 	@echo "make demo-reset   the same, with the sample world made afresh"
+	@echo "make start        set up and start a place of your own; the first start asks in the browser for its manager"
 	@echo "make test         set up and run every test, the browser's too"
 	@echo "make test-fast    the tests without the browser"
 	@echo "make fuzz         the property tests with fresh examples, EXAMPLES=1000 of each"
@@ -37,18 +38,21 @@ help:
 	@$(PIP) -r requirements-dev.txt
 	@touch $@
 
+# The sample world and a real place never share a folder, whatever the environment says of the latter.
+DEMO := EVARLO_DATA=$${EVARLO_DEMO_DATA-data/demo}
 demo: .venv/run
-	@$(MANAGE) migrate --verbosity 0
-	@$(MANAGE) load_demo
-	@echo "Evarlo is at http://127.0.0.1:$(PORT)/ (Ctrl-C stops it)"
-	@EVARLO_SCALE=$${EVARLO_SCALE-simulated} $(SERVE)
+	@$(DEMO) $(MANAGE) migrate --verbosity 0
+	@$(DEMO) $(MANAGE) load_demo
+	@echo "The sample world is at http://127.0.0.1:$(PORT)/ (Ctrl-C stops it)"
+	@$(DEMO) EVARLO_SCALE=$${EVARLO_SCALE-simulated} $(SERVE)
 
 demo-reset: .venv/run
-	@rm -f data/evarlo.sqlite3 data/evarlo.sqlite3-wal data/evarlo.sqlite3-shm
+	@rm -f data/demo/evarlo.sqlite3 data/demo/evarlo.sqlite3-wal data/demo/evarlo.sqlite3-shm
 	@$(MAKE) --no-print-directory demo
 
-serve: .venv/run
+start: .venv/run
 	@$(MANAGE) migrate --verbosity 0
+	@$(MANAGE) open_place --address http://127.0.0.1:$(PORT)
 	@$(SERVE)
 
 test: .venv/dev

@@ -9,7 +9,7 @@ from csp.constants import NONE, SELF
 from evarlo.secret import kept_secret
 
 ROOT = Path(__file__).resolve().parent.parent
-DATA = Path(os.environ.get("EVARLO_DATA", ROOT / "data"))
+DATA = Path(os.environ.get("EVARLO_DATA") or ROOT / "data" / "place")  # the sample world lies in a folder of its own
 os.umask(0o077)  # what is made from here on is its owner's alone, also the files that SQLite puts beside its own
 DATA.mkdir(parents=True, exist_ok=True)
 for kept in (DATA, *DATA.glob("*.sqlite3*")):
@@ -66,6 +66,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "evarlo.people.middleware.Door",
+    "evarlo.people.middleware.Known",
     "evarlo.people.middleware.Units",
     "evarlo.people.middleware.WayBack",
     "django.contrib.messages.middleware.MessageMiddleware",
@@ -87,6 +88,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
                 "evarlo.people.permissions.acts_allowed",
+                "evarlo.people.permissions.whose_place",
             ],
             "builtins": [
                 "evarlo.ui.templatetags.ui",
@@ -122,6 +124,7 @@ AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contri
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "evarlo.people.forms.NotTheSample"},
 ]
 LOGIN_URL = "people:log-in"
 LOGIN_REDIRECT_URL = "today:home"

@@ -6,6 +6,7 @@ from datetime import date, timedelta
 
 from django.contrib.auth.hashers import make_password
 from django.db import transaction
+from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.catalogue.services import cultivar_named
@@ -31,7 +32,7 @@ from evarlo.demo.two_places import grow_in_two_places
 from evarlo.demo.walking import befall
 from evarlo.grounds.models import Bed, Site
 from evarlo.grounds.weather import read_station
-from evarlo.people.models import User
+from evarlo.people.models import Place, User
 from evarlo.programmes.analysing import reckon
 from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Cause, Trial
@@ -92,6 +93,7 @@ def build(today: date) -> None:
 
 
 def make_people() -> People:
+    Place.objects.create(name="Ostrel Flats", sample=True, made_at=timezone.now())
     password = make_password(world.PASSWORD)
     made = [
         User.objects.create(username=name, password=password, first_name=first, last_name=last, role=role)

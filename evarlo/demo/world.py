@@ -2,7 +2,9 @@
 
 from dataclasses import dataclass
 
-PASSWORD = "tidal-estuary"
+from evarlo.people.places import SAMPLE_PASSWORD
+
+PASSWORD = SAMPLE_PASSWORD
 PEOPLE = (
     ("ines", "Ines", "Ravn", "manager"),
     ("tam", "Tam", "Osk", "evaluator"),

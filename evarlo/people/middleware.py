@@ -1,5 +1,6 @@
 """The door of every page and every part of a page, the units in which they are shown, and the way back from an act's address."""
 
+import time
 from collections.abc import Callable
 from typing import Any
 from urllib.parse import urlsplit
@@ -7,8 +8,11 @@ from urllib.parse import urlsplit
 from django.contrib.auth.middleware import LoginRequiredMiddleware
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.http.response import HttpResponseBase
+from django.shortcuts import render
 from django.urls import Resolver404, resolve
 
+from evarlo.people.places import managers
+from evarlo.people.services import seen_again
 from evarlo.ui.units import stop_using, use_imperial
 
 
@@ -19,6 +23,33 @@ class Door(LoginRequiredMiddleware):
         if request.headers.get("HX-Request"):
             return HttpResponse("You are no longer logged in. Log in again.", status=401, content_type="text/plain")
         return super().handle_no_permission(request, view_func)
+
+
+class Known:
+    """Who is logged in and has no role yet may see their own page and is told whom to ask. When somebody was last seen is noted,
+    every few minutes."""
+
+    EVERY = 300.0  # seconds
+    OPEN = ("people:me", "people:log-out", "people:here")
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponseBase]) -> None:
+        self.get_response = get_response
+        self.noted: dict[str, float] = {}
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        key = request.session.session_key
+        if key and request.user.is_authenticated and time.monotonic() - self.noted.get(key, -self.EVERY) >= self.EVERY:
+            self.noted[key] = time.monotonic()
+            seen_again(key)
+        return self.get_response(request)
+
+    def process_view(self, request: HttpRequest, *_view: Any) -> HttpResponseBase | None:
+        if not request.user.is_authenticated or request.user.role:
+            return None
+        match = request.resolver_match
+        if match is not None and match.view_name in self.OPEN:
+            return None
+        return render(request, "people/no_role.html", {"managers": managers()}, status=403)
 
 
 class Units:

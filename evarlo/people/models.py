@@ -12,9 +12,10 @@ class Role(models.TextChoices):
 
 
 class User(AbstractUser):
-    """A person who logs in. The role says what they may do; the table is in `permissions`."""
+    """A person who logs in. The role says what they may do; the table is in `permissions`. Without one they may do nothing."""
 
-    role = models.CharField(max_length=12, choices=Role.choices, default=Role.READER)
+    role = models.CharField(max_length=12, choices=Role.choices, blank=True, default="")
+    left_at = models.DateTimeField(null=True)  # since when they are gone; who left is not active
 
     imperial = models.BooleanField(default=False)  # whether amounts are shown in imperial units
     calendar_key = models.CharField(max_length=43, blank=True)  # opens the calendar feed without a log-in; blank until asked for
@@ -26,6 +27,47 @@ class User(AbstractUser):
     def short_name(self) -> str:
         """First name and initial, as on the top bar."""
         return f"{self.first_name} {self.last_name[:1]}." if self.first_name and self.last_name else str(self)
+
+
+class Place(models.Model):
+    """The trial garden whose data this folder holds: one row, made at the first start or with the sample world."""
+
+    name = models.CharField(max_length=80)
+    sample = models.BooleanField(default=False)  # the sample world, whose log-ins everybody can read
+    made_at = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Invitation(models.Model):
+    """A link that lets somebody in once: to join with a role, or to set a new password."""
+
+    name = models.CharField(max_length=80)  # of whom it is meant for
+    role = models.CharField(max_length=12, choices=Role.choices, blank=True)
+    person = models.ForeignKey(User, null=True, on_delete=models.CASCADE, related_name="invitations")  # who sets a new password
+    by = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    ends_at = models.DateTimeField()
+    used_at = models.DateTimeField(null=True)
+    undone_at = models.DateTimeField(null=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Visit(models.Model):
+    """A log-in on one device, and when it was last seen there."""
+
+    person = models.ForeignKey(User, on_delete=models.CASCADE, related_name="visits")
+    session_key = models.CharField(max_length=40, unique=True)
+    device = models.CharField(max_length=80)
+    since = models.DateTimeField()
+    seen_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+
+    def __str__(self) -> str:
+        return f"{self.person} on {self.device}"
 
 
 class Sent(models.Model):

@@ -8,10 +8,13 @@ from typing import Any, ParamSpec
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
+from django.utils.functional import SimpleLazyObject
 
 from evarlo.people.models import Role
+from evarlo.people.places import is_sample
 from evarlo.ui.refused import Refused
 
+IN_SAMPLE = "in_sample_world"  # of a session
 M, E, H, R = Role.MANAGER, Role.EVALUATOR, Role.HELPER, Role.READER
 
 ACTS: dict[str, frozenset[Role]] = {
@@ -26,6 +29,7 @@ ACTS: dict[str, frozenset[Role]] = {
     "describe": frozenset({M, E}),  # traits, their guides and thresholds
     "decide": frozenset({M}),  # give and sign verdicts
     "bring_in": frozenset({M}),  # make a trial from a sheet
+    "people": frozenset({M}),  # let people in, give roles, end log-ins
 }
 
 
@@ -68,3 +72,11 @@ def acts_allowed(request: HttpRequest) -> dict[str, Any]:
     if user is None or not user.is_authenticated:
         return {"may": {}}
     return {"may": {act: user.role in roles for act, roles in ACTS.items()}}
+
+
+def whose_place(request: HttpRequest) -> dict[str, Any]:
+    """For templates: `sample_world`. Who is logged in was told so at the door, so that no page has to look it up."""
+    user = getattr(request, "user", None)
+    if user is not None and user.is_authenticated:
+        return {"sample_world": request.session.get(IN_SAMPLE, False)}
+    return {"sample_world": SimpleLazyObject(is_sample)}

@@ -1,18 +1,47 @@
+"""Log-in, one's own page, and who is here."""
+
+from __future__ import annotations
+
 from typing import Any
 
+from django.contrib.auth import update_session_auth_hash
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView
+from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.utils.decorators import method_decorator
+from django.views.decorators.http import require_POST
 
-from evarlo.people.models import User
-from evarlo.people.services import choose_units
+from evarlo.people.forms import ROLES, ChangePassword, Door, Invite
+from evarlo.people.joining import invite, offer_reset, secret_of, set_password, withdraw
+from evarlo.people.models import Invitation, Role, User, Visit
+from evarlo.people.permissions import allowed, may
+from evarlo.people.places import SAMPLE_PASSWORD, nobody_yet, open_invitations, people_known, visits_of
+from evarlo.people.requests import PersonRequest, typed
+from evarlo.people.services import choose_units, end_visit, give_role, leave, return_again
+from evarlo.ui.draw.code import scannable
 from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused, said_on_top
+
+HERE = ("localhost", "127.0.0.1", "[::1]")
 
 
+@method_decorator(login_not_required, name="dispatch")
 class LogIn(LoginView):
     template_name = "people/log_in.html"
     redirect_authenticated_user = True
+    authentication_form = Door
+
+    def dispatch(self, request: HttpRequest, *args: Any, **kwargs: Any) -> Any:
+        """Before anybody is there, nobody can log in: the first start comes first."""
+        return redirect("people:first") if nobody_yet() else super().dispatch(request, *args, **kwargs)
+
+    def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
+        known = User.objects.filter(is_active=True).order_by("pk")[:6]
+        return super().get_context_data(**kwargs) | {"sample_people": known, "sample_password": SAMPLE_PASSWORD}
 
 
 def locked_out(request: HttpRequest, *_args: Any, **_kwargs: Any) -> HttpResponse:
@@ -26,11 +55,128 @@ def here(request: HttpRequest) -> HttpResponse:
     return HttpResponse(status=204 if request.user.is_authenticated else 401)
 
 
-def me(request: HttpRequest) -> HttpResponse:
+def me(request: PersonRequest) -> HttpResponse:
     """What a person can choose for themselves."""
     if request.method == "POST":
-        assert isinstance(request.user, User)
         choose_units(request.user, request.POST.get("units") == "imperial")
         say(request, f"Amounts are shown in {'imperial' if request.user.imperial else 'metric'} units from now on.")
         return redirect("people:me")
-    return render(request, "people/me.html")
+    return _own_page(request, ChangePassword(None, request.user))
+
+
+def _own_page(request: PersonRequest, form: ChangePassword) -> HttpResponse:
+    context = {"form": form, "visits": visits_of(request.user), "session": request.session.session_key}
+    return render(request, "people/me.html", context, status=422 if form.errors else 200)
+
+
+@require_POST
+def change_password(request: PersonRequest) -> HttpResponse:
+    """One's own password, for another; other devices are logged out."""
+    form = ChangePassword(typed(request), request.user)
+    if not form.is_valid():
+        return _own_page(request, form)
+    set_password(request.user, form.cleaned_data["password"], keep=request.session.session_key or "")
+    update_session_auth_hash(request, request.user)
+    say(request, "Your password is changed. Your other devices are logged out.")
+    return redirect("people:me")
+
+
+@require_POST
+def end_one(request: PersonRequest, pk: int) -> HttpResponse:
+    """Log out a device: one's own, or anybody's for who lets people in."""
+    visit = get_object_or_404(Visit.objects.select_related("person"), pk=pk, ended_at=None)
+    own = visit.person == request.user
+    if not own and not allowed(request.user, "people"):
+        raise PermissionDenied("Only a manager logs others out.")
+    end_visit(visit)
+    say(request, f"{visit.device} is logged out.")
+    return redirect("people:me") if own else redirect("people:person", visit.person_id)
+
+
+@may("people")
+def people(request: PersonRequest) -> HttpResponse:
+    """Who is here, who is invited, and the way to let somebody in."""
+    return _list(request, Invite())
+
+
+def _list(request: PersonRequest, form: Invite) -> HttpResponse:
+    context = {"people": people_known(), "invitations": open_invitations(), "form": form, "roles": ROLES.items()}
+    return render(request, "people/list.html", context, status=422 if form.errors else 200)
+
+
+@may("people")
+@require_POST
+def invite_one(request: PersonRequest) -> HttpResponse:
+    form = Invite(typed(request))
+    if not form.is_valid():
+        return _list(request, form)
+    return redirect("people:link", invite(form.cleaned_data["name"], form.cleaned_data["role"], request.user).pk)
+
+
+@may("people")
+def link(request: PersonRequest, pk: int) -> HttpResponse:
+    """A link to hand over, as an address and as a code to scan."""
+    waiting = Invitation.objects.select_related("person").filter(used_at=None, undone_at=None, ends_at__gt=timezone.now())
+    invitation = waiting.filter(pk=pk).first()
+    if invitation is None:
+        return redirect("people:list")
+    url = request.build_absolute_uri(reverse("people:join", args=[secret_of(invitation)]))
+    only_here = request.get_host().rpartition(":")[0] in HERE or request.get_host() in HERE
+    context = {"invitation": invitation, "url": url, "code": scannable(url), "only_here": only_here}
+    return render(request, "people/link.html", context)
+
+
+@may("people")
+@require_POST
+def withdraw_link(request: PersonRequest, pk: int) -> HttpResponse:
+    with said_on_top(request):
+        invitation = get_object_or_404(Invitation, pk=pk)
+        withdraw(invitation)
+        say(request, f"The link for {invitation.name} no longer works.")
+    return redirect("people:list")
+
+
+@may("people")
+def person(request: PersonRequest, pk: int) -> HttpResponse:
+    """One person: their role, where they are logged in, a new password, leaving."""
+    who = get_object_or_404(User, pk=pk)
+    return render(request, "people/person.html", {"who": who, "roles": ROLES.items(), "visits": visits_of(who)})
+
+
+@may("people")
+@require_POST
+def change_role(request: PersonRequest, pk: int) -> HttpResponse:
+    who, role = get_object_or_404(User, pk=pk), request.POST.get("role", "")
+    with said_on_top(request):
+        if role not in Role.values:
+            raise Refused("Found no role. Expected manager, evaluator, helper or reader.")
+        give_role(who, role)
+        say(request, f"{who} is {role} now.")
+    return redirect("people:person", pk)
+
+
+@may("people")
+@require_POST
+def reset_link(request: PersonRequest, pk: int) -> HttpResponse:
+    with said_on_top(request):
+        return redirect("people:link", offer_reset(get_object_or_404(User, pk=pk), request.user).pk)
+    return redirect("people:person", pk)
+
+
+@may("people")
+@require_POST
+def let_leave(request: PersonRequest, pk: int) -> HttpResponse:
+    who = get_object_or_404(User, pk=pk)
+    with said_on_top(request):
+        leave(who)
+        say(request, f"{who} has left and is logged out everywhere.", undo=reverse("people:return", args=[pk]))
+    return redirect("people:list")
+
+
+@may("people")
+@require_POST
+def let_return(request: PersonRequest, pk: int) -> HttpResponse:
+    who = get_object_or_404(User, pk=pk)
+    return_again(who)
+    say(request, f"{who} is back, with the role and password from before.")
+    return redirect("people:person", pk)

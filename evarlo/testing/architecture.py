@@ -34,7 +34,7 @@ ORDER = (
 
 # The one module of acts of each subject: nothing else writes.
 ACTS = {
-    "people": ("services", "once", "corrections"),
+    "people": ("services", "joining", "once", "corrections"),
     "catalogue": ("services", "traits", "problems"),
     "grounds": ("services", "history", "weather"),
     "seeds": ("services", "germination"),

@@ -10,7 +10,8 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Cultivar
 from evarlo.people.models import User
-from evarlo.people.permissions import may
+from evarlo.people.permissions import allowed, may
+from evarlo.people.places import people_known, place
 from evarlo.people.requests import PersonRequest
 from evarlo.today.words import day_in_words, weight
 from evarlo.trials.models import Entry, Plot, Trial
@@ -23,13 +24,15 @@ from evarlo.trials.views import cards
 @may("see")
 def home(request: PersonRequest) -> HttpResponse:
     today = timezone.localdate()
+    trials = trial_list()
+    if allowed(request.user, "plan") and not trials:
+        return render(request, "today/home.html", {"begins": True, "place": place() or "Evarlo", "alone": len(people_known()) < 2})
     due = sorted((d for source in registry.due for d in source(today) if not d.trial.practice), key=lambda d: (d.by, d.trial.name))
     groups = [
         ("Late", "late", [(d, (today - d.by).days) for d in sorted((d for d in due if d.by < today), key=weight)]),
         ("Today", "", [(d, 0) for d in due if d.by == today]),
         (f"By {today + timedelta(days=7):%A}", "", [(d, 0) for d in due if d.by > today]),
     ]
-    trials = trial_list()
     context = {
         "today": today,
         "groups": [g for g in groups if g[2]],

@@ -10,6 +10,7 @@ from django.utils import timezone
 from evarlo.compare.tests.test_comparing import MEANS
 from evarlo.nursery.models import Step
 from evarlo.nursery.services import keep_step
+from evarlo.people.models import Role
 from evarlo.seeds.services import keep_lot
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -26,8 +27,12 @@ class Home(TestCase):
         self.today = timezone.localdate()
 
     def test_with_nothing_yet(self) -> None:
-        self.assertContains(self.client.get("/"), "Nothing is due in the next seven days.")
+        begins = self.client.get("/")
+        for way in ("exchange:bring-in", "trials:new", "rehearsal:seasons", "people:list"):
+            self.assertContains(begins, f'href="{reverse(way)}"')
         self.assertContains(self.client.get("/trials/"), "Plan the first trial")
+        self.client.force_login(world.person(Role.HELPER), backend="django.contrib.auth.backends.ModelBackend")
+        self.assertContains(self.client.get("/"), "Nothing is due in the next seven days.")
 
     def test_what_is_late_due_and_near(self) -> None:
         made = world.trial(

@@ -2,12 +2,14 @@
 
 from typing import Any
 
-from django.core.management.base import BaseCommand
+from django.conf import settings
+from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
 from evarlo.demo.services import build
 from evarlo.demo.world import PASSWORD, PEOPLE
 from evarlo.people.models import User
+from evarlo.people.places import is_sample
 
 
 class Command(BaseCommand):
@@ -15,7 +17,12 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         if User.objects.exists():
-            self.stdout.write("There are people in this database already; the sample world is left as it is.")
+            if not is_sample():
+                raise CommandError(
+                    f"{settings.DATA} holds a real place. The sample world is never put beside it; choose another folder "
+                    "with EVARLO_DATA."
+                )
+            self.stdout.write("The sample world is there already and left as it is.")
         else:
             build(timezone.localdate())
             self.stdout.write("The sample world is in.")

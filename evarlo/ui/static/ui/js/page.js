@@ -33,6 +33,20 @@ document.addEventListener("keydown", (event) => {
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
 });
+
+// A password can be read while it is typed: on a phone, in gloves, it is typed once and not twice.
+for (const field of document.querySelectorAll("input[type=password]")) {
+  const eye = document.createElement("button");
+  eye.type = "button";
+  eye.className = "quiet show";
+  eye.textContent = "Show";
+  eye.addEventListener("click", () => {
+    field.type = field.type === "password" ? "text" : "password";
+    eye.textContent = field.type === "password" ? "Show" : "Hide";
+    field.focus();
+  });
+  field.after(eye);
+}
 document.addEventListener("change", (event) => {
   if (event.target.matches("select[data-go]")) event.target.form.requestSubmit();
 });
