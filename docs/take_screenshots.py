@@ -96,19 +96,11 @@ def main() -> None:
             page.wait_for_timeout(3000)
 
         def fill_new(page: Page) -> None:
-            page.get_by_label("Name", exact=True).fill("Bulb fennel, late")
-            page.get_by_label("Crop").fill("Bulb fennel")
-            page.get_by_label("Crop").blur()
-            for name in ("Corvane", "Pale Anchor", "Harl Quoin", "Quillet", "OF-17", "Dunnick Late"):
-                page.locator("button.chip", has_text=name).click()
-            page.get_by_label("Check", exact=True).fill("Corvane")
-            page.get_by_label("Site").fill("Ostrel Flats")
-            page.get_by_label("Bed", exact=True).fill("Tide bed")
-            page.get_by_label("Bed", exact=True).blur()
-            page.get_by_label("Plot length").fill("2.4")
-            page.get_by_label("Plot width").fill("1.5")
+            page.get_by_label("Number of entries").fill("8")
+            page.get_by_label("Crop").fill("Radicchio")
+            page.get_by_label("Crop").press("Tab")
             page.wait_for_selector("#forecast svg")
-            page.get_by_label("Name", exact=True).scroll_into_view_if_needed()
+            page.wait_for_timeout(600)
 
         shots: list[tuple[str, str, tuple[int, int], Callable[[Page], None] | None]] = [
             ("today", "/", DESK, None),

@@ -26,6 +26,12 @@ class Crop(models.Model):
         return self.name
 
     @property
+    def names(self) -> list[str]:
+        """Every name it goes by, in small letters, its own first."""
+        also = str(self.profile.get("also", "")).split(",")
+        return [self.name.casefold(), *(folded for name in also if (folded := " ".join(name.split()).casefold()))]
+
+    @property
     def piece(self) -> str:
         """What is put into the ground, one of it: a seed, or a piece such as a tuber, a clove or a crown."""
         return "piece" if self.profile.get("germination") in PIECES else "seed"
@@ -62,6 +68,7 @@ class Cultivar(models.Model):
     use = models.CharField(max_length=40, blank=True)
     relation = models.CharField(max_length=9, choices=Relation.choices, blank=True)
     related = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="offspring")
+    stands_in = models.BooleanField(default=False)  # for an entry of a plan that nobody has named yet
 
     class Meta:
         ordering = ["name"]

@@ -28,6 +28,7 @@ GROUPS: tuple[tuple[str, tuple[Field, ...]], ...] = (
     (
         "What it is",
         (
+            Field("also", "Also called", "words", hint="With commas between"),
             Field("species", "Species", "words"),
             Field("family", "Family", "words", hint="For rotation"),
             Field("life", "Life", "words"),

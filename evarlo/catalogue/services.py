@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
@@ -9,6 +10,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from evarlo.catalogue.models import Claim, Crop, Cultivar, Different, Synonym, Trait
+from evarlo.catalogue.names import singular_forms
 from evarlo.catalogue.profile import FIELDS, SHIPPED, SPACING, shipped_crops
 from evarlo.people.models import User
 from evarlo.ui.refused import Refused
@@ -33,8 +35,15 @@ def keep_crop(crop: Crop | None, typed: Mapping[str, Any], by: User) -> Crop:
 
 
 def crop_named(name: str) -> Crop | None:
-    """The crop of that name, whatever its capitals."""
-    return Crop.objects.filter(name__iexact=name).first()
+    """The crop of that name, whatever its capitals; else the one that is also called so, one or many of it (“eggplants”)."""
+    asked = " ".join(name.split()).casefold()
+    if not asked:
+        return None
+    by_name = Crop.objects.filter(name__iexact=asked).first()
+    if by_name is not None:
+        return by_name
+    found = {called: crop for crop in Crop.objects.all() for called in crop.names}
+    return next((found[form] for form in singular_forms(asked) if form in found), None)
 
 
 def crop_on_record(name: str, **figures: Any) -> Crop:
@@ -42,6 +51,7 @@ def crop_on_record(name: str, **figures: Any) -> Crop:
     return crop_named(name) or Crop.objects.create(name=name, **figures)
 
 
+STANDS_IN = re.compile(r"Entry [0-9]{1,3}")  # what a plan calls an entry that nobody has named yet
 CULTIVAR_FIELDS = ("note", "breeding", "pollination", "species", "crossing", "habit", "height_cm", "maturity", "use")
 CLAIMS, SYNONYMS = 40, 30  # the most of one cultivar
 
@@ -146,7 +156,7 @@ def put_in_shipped_crops(crops: Any) -> None:
 
 def cultivar_named(crop: Crop, name: str) -> Cultivar:
     """The cultivar of that name or synonym, whatever its capitals; put on the list when it is new."""
-    return cultivar_of(crop, name) or Cultivar.objects.create(crop=crop, name=name)
+    return cultivar_of(crop, name) or Cultivar.objects.create(crop=crop, name=name, stands_in=bool(STANDS_IN.fullmatch(name)))
 
 
 @transaction.atomic

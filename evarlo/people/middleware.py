@@ -11,6 +11,7 @@ from django.http.response import HttpResponseBase
 from django.shortcuts import render
 from django.urls import Resolver404, resolve
 
+from evarlo.people.permissions import SINCE
 from evarlo.people.places import managers
 from evarlo.people.services import seen_again
 from evarlo.ui.units import stop_using, use_imperial
@@ -38,8 +39,9 @@ class Known:
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
         key = request.session.session_key
-        if key and request.user.is_authenticated and time.monotonic() - self.noted.get(key, -self.EVERY) >= self.EVERY:
-            self.noted[key] = time.monotonic()
+        seen = self.noted.get(key, request.session.get(SINCE, 0.0)) if key and request.user.is_authenticated else None
+        if seen is not None and key and time.time() - seen >= self.EVERY:
+            self.noted[key] = time.time()
             seen_again(key)
         return self.get_response(request)
 

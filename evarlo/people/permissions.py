@@ -14,7 +14,7 @@ from evarlo.people.models import Role
 from evarlo.people.places import is_sample
 from evarlo.ui.refused import Refused
 
-IN_SAMPLE = "in_sample_world"  # of a session
+IN_SAMPLE, SINCE = "in_sample_world", "since"  # of a session: what a page need not look up
 M, E, H, R = Role.MANAGER, Role.EVALUATOR, Role.HELPER, Role.READER
 
 ACTS: dict[str, frozenset[Role]] = {

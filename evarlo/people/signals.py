@@ -1,5 +1,6 @@
 """Log-ins and log-outs are noted by device."""
 
+import time
 from typing import Any
 
 from django.contrib.auth.signals import user_logged_in, user_logged_out
@@ -8,14 +9,14 @@ from django.http import HttpRequest
 
 from evarlo.people.devices import device_in_words
 from evarlo.people.models import User
-from evarlo.people.permissions import IN_SAMPLE
+from evarlo.people.permissions import IN_SAMPLE, SINCE
 from evarlo.people.places import is_sample
 from evarlo.people.services import began_visit, ended_visit
 
 
 @receiver(user_logged_in)
 def logged_in(request: HttpRequest, user: User, **_: Any) -> None:
-    request.session[IN_SAMPLE] = is_sample()
+    request.session[IN_SAMPLE], request.session[SINCE] = is_sample(), time.time()
     if request.session.session_key is None:
         request.session.save()
     began_visit(user, str(request.session.session_key), device_in_words(request.headers.get("User-Agent", "")))

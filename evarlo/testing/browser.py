@@ -107,6 +107,13 @@ class BrowserTest(StaticLiveServerTestCase):
         ]
         self.assertEqual(serious, [], name)
 
+    def begin_plan(self, page: Page, crop: str) -> None:
+        """On the planning bench: say the crop, wait until the plan stands, and unfold all of it."""
+        page.get_by_label("Crop").fill(crop)
+        page.get_by_label("Crop").press("Tab")
+        expect(page.get_by_label("Plot length")).not_to_have_value("")
+        page.eval_on_selector_all("form details", "all => all.forEach((d) => (d.open = true))")
+
     def no_sideways(self, page: Page, name: str) -> None:
         """The page itself does not scroll sideways."""
         width = page.evaluate("() => document.documentElement.scrollWidth")

@@ -27,7 +27,10 @@ def home(request: PersonRequest) -> HttpResponse:
     trials = trial_list()
     if allowed(request.user, "plan") and not trials:
         return render(request, "today/home.html", {"begins": True, "place": place() or "Evarlo", "alone": len(people_known()) < 2})
-    due = sorted((d for source in registry.due for d in source(today) if not d.trial.practice), key=lambda d: (d.by, d.trial.name))
+    due = sorted(
+        (d for source in registry.due for d in source(today) if not (d.trial.practice or d.trial.archived_at)),
+        key=lambda d: (d.by, d.trial.name),
+    )
     groups = [
         ("Late", "late", [(d, (today - d.by).days) for d in sorted((d for d in due if d.by < today), key=weight)]),
         ("Today", "", [(d, 0) for d in due if d.by == today]),

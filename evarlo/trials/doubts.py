@@ -51,6 +51,8 @@ def name_doubts(trial: Trial) -> list[str]:
     """Entries that may be one cultivar under two names, or of which one is a selection of the other."""
     entries = {e.cultivar.name: e for e in trial.entries.select_related("cultivar__related")}
     apart = Different.objects.filter(one__in=[e.cultivar_id for e in entries.values()]).select_related("one", "other")
+    if trial.treatments:
+        return []
     said = [f"“{x.a}” and “{x.b}” may be one cultivar: {x.why}." for x in near_duplicates(list(entries), _pairs(apart))]
     for e in entries.values():
         kin = e.cultivar.related

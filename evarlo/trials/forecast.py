@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from statistics import median
@@ -21,7 +22,7 @@ from evarlo.trials.frame import frosts_of
 from evarlo.trials.laying import drawing_of, wanted_of
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
 from evarlo.trials.needs import RAISED, cells_of, defaults_for, places_a_plot, seeds_of
-from evarlo.trials.plan import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS
+from evarlo.trials.plan import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS, OBSERVED
 from evarlo.trials.registry import registry
 from evarlo.trials.tasks import planned_dates
 from evarlo.ui.draw.advisor import Step, advisor
@@ -46,6 +47,14 @@ class Holds:
 
 
 @dataclass(frozen=True)
+class Offer:
+    """What would fit, in words, and the fields of the form (as JSON) that make it so."""
+
+    said: str
+    values: str
+
+
+@dataclass(frozen=True)
 class Forecast:
     """As much as the figures typed so far allow; the rest is None or empty."""
 
@@ -60,6 +69,7 @@ class Forecast:
     seeds: int | None = None
     trays: int | None = None
     room: str = ""
+    offers: tuple[Offer, ...] = ()
     tells: float | None = None
     cv_said: str = ""
     tells_what: str = ""
@@ -87,7 +97,7 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
         return Forecast()
     made: dict[str, Any] = {"plots": wanted.plots, "advice": _advice(typed, wanted, entries)}
     length, width = typed.get("plot_length_m"), typed.get("plot_width_m")
-    stations_there = None
+    stations_there: int | None = None
     if length and width:
         made["area_m2"] = wanted.plots * length * width
         if typed.get("between_rows_cm") and typed.get("in_row_cm"):
@@ -112,7 +122,7 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
     if holds:
         made["seeds"], made["trays"] = seeds_in_all([n * holds.places for n in wanted.plots_each], usual)
     made |= _precision(typed, wanted, usual, length * width if length and width else None, holds)
-    if length and width and typed.get("bed_length_m") and typed.get("bed_width_m"):
+    if length and width and stations_there != 0 and typed.get("bed_length_m") and typed.get("bed_width_m"):
         made |= _in_beds(typed, wanted)
     return Forecast(**made)
 
@@ -166,7 +176,7 @@ def wanted_from(typed: dict[str, Any], entries: int) -> Wanted | None:
         return None
     if design == Design.LATIN:
         blocks = entries
-    if not blocks or not 2 <= blocks <= MOST_BLOCKS:
+    if not blocks or not (1 if design in OBSERVED else 2) <= blocks <= MOST_BLOCKS:
         return None
     levels = tuple(typed.get("levels") or ()) if design in TWO_FACTORS else ()
     if design in TWO_FACTORS and not (levels and len(levels) > 1):
@@ -184,7 +194,7 @@ def _tells(typed: dict[str, Any], wanted: Wanted) -> float | None:
 
 
 def _precision(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, holds: Holds | None) -> dict[str, Any]:
-    if not typed.get("cv_percent"):
+    if not typed.get("cv_percent") or (wanted.blocks < 2 and wanted.design in OBSERVED):
         return {}
     mine = _tells(typed, wanted)
     if mine is None:
@@ -259,6 +269,9 @@ def _in_beds(typed: dict[str, Any], wanted: Wanted) -> dict[str, Any]:
     drawn = _draft(wanted, size, beds)
     if drawn is None:
         return {}
+    if not drawn.fits:
+        room = room_in_words(wanted, size, beds, drawn)
+        return {"draft": drawn, "room": room, "offers": offers_for(typed, wanted, size, beds)}
     bearing = typed.get("bearing")
     at = stacked([(b.length, b.width) for b in beds])
     names = [typed.get("bed") or "", *(b.name for b in typed.get("more_beds") or ())]
@@ -279,11 +292,37 @@ def _in_beds(typed: dict[str, Any], wanted: Wanted) -> dict[str, Any]:
     soils = [
         Outline(name if len(beds) > 1 else "", x, y, b.length, b.width) for name, (x, y), b in zip(names, at, beds, strict=True)
     ]
-    drawing = plan(
-        tags, soils if drawn.fits else [], 90.0 if bearing is None else bearing, True, 520, 330, title="Plots in the bed"
-    )
+    drawing = plan(tags, soils, 90.0 if bearing is None else bearing, True, 520, 330, title="Plots in the bed")
     made = {"draft": drawn, "drawing": drawing, "room": room_in_words(wanted, size, beds, drawn)}
     return made | {"more": more_in_words(typed, wanted)}
+
+
+def offers_for(typed: dict[str, Any], wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> tuple[Offer, ...]:
+    """What would fit where a plan does not: fewer blocks, smaller plots that still hold plants, another bed of the site."""
+    made = []
+    fewer, smaller = _what_fits(wanted, size, beds)
+    if fewer and wanted.design != Design.LATIN:
+        made.append(Offer(f"{fewer} {repeats_of(wanted)}", json.dumps({"blocks": str(fewer)})))
+    if smaller:
+        length, width = (figure_shown(side, "m", 2) for side in (smaller.length, smaller.width))
+        made.append(
+            Offer(f"plots of {length} × {width} {unit_shown('m')}", json.dumps({"plot_length_m": length, "plot_width_m": width}))
+        )
+    for bed in BedOnRecord.objects.filter(site__name__iexact=typed.get("site") or "").order_by("length_m"):
+        if bed.name.casefold() != str(typed.get("bed") or "").casefold() and _fits(wanted, size, [Bed(bed.length_m, bed.width_m)]):
+            sides = {"bed_length_m": figure_shown(bed.length_m, "m"), "bed_width_m": figure_shown(bed.width_m, "m")}
+            made.append(Offer(f"{bed.name}", json.dumps({"bed": bed.name, **sides, "bearing": f"{bed.bearing:g}"})))
+            break
+    return tuple(made)
+
+
+def _what_fits(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> tuple[int | None, PlotSize | None]:
+    """The most blocks, and the largest plots of the same shape, that the beds hold."""
+    if wanted.plots > MOST_TRIED:
+        return None, None
+    fewer = _largest(2, wanted.blocks - 1, lambda b: _fits(replace(wanted, blocks=b), size, beds))
+    share = _largest(6, 19, lambda s: _fits(wanted, _shrunk(size, s), beds))
+    return fewer, _shrunk(size, share) if share else None
 
 
 def _seen(wanted: Wanted, inner: str, level: str) -> str:
@@ -295,14 +334,11 @@ def room_in_words(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], drawn: Dr
     if drawn.fits:
         return f"It fits: {_used(beds, drawn)}, {drawn.shape}{_across(drawn)}."
     would = []
-    if wanted.plots <= MOST_TRIED:
-        fewer = _largest(2, wanted.blocks - 1, lambda b: _fits(replace(wanted, blocks=b), size, beds))
-        share = _largest(6, 19, lambda s: _fits(wanted, _shrunk(size, s), beds))
-        smaller = _shrunk(size, share) if share else None
-        if fewer and wanted.design != Design.LATIN:
-            would.append(f"{fewer} {repeats_of(wanted)}")
-        if smaller:
-            would.append(f"plots of {figure_shown(smaller.length, 'm', 2)} × {measured(smaller.width, 'm', 2)}")
+    fewer, smaller = _what_fits(wanted, size, beds)
+    if fewer and wanted.design != Design.LATIN:
+        would.append(f"{fewer} {repeats_of(wanted)}")
+    if smaller:
+        would.append(f"plots of {figure_shown(smaller.length, 'm', 2)} × {measured(smaller.width, 'm', 2)}")
     what = f" {' or '.join(would).capitalize()} would fit." if would else " Fewer entries or another bed are needed."
     which = "the last bed" if len(beds) > 1 else "the bed"
     return f"It does not fit: {which} would have to be {_lacking(drawn.short_by)}.{what}"

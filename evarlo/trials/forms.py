@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import date
 from typing import Any
 
 from django import forms
@@ -20,8 +21,10 @@ from evarlo.trials.queries import FILLED
 from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.units import figure_shown, measured
 from evarlo.ui.words import names_in
+from trialcore.reckoning.schedule import years_later
 
 CRITERIA = 4
+UNNAMED = "Entry"  # with a number: a place for a cultivar that nobody has named yet
 MOST_TYPED = 20_000
 TYPED = tuple(name for name in SHARED if name not in ("crop", "bed"))  # as the form and the trial both name them
 SAME_BED = 0.01  # metres by which a size typed in another unit may differ from the one on record
@@ -110,6 +113,7 @@ def _grouped(traits: dict[str, Trait]) -> list[Any]:
 
 
 class NewTrial(Criteria):
+    count = Number(label="Number of entries", low=2, high=MOST_ENTRIES, whole=True, required=False, unmarked=True)
     name = Words(label="Name", most=80)
     question = Words(label="Question", most=300, required=False)
     crop = Words(label="Crop", most=60, widget=forms.TextInput(attrs={"list": "crops"}))
@@ -124,7 +128,7 @@ class NewTrial(Criteria):
         strip=True,
         widget=forms.Textarea(attrs={"rows": 7, "spellcheck": "false", "x-model": "typed"}),
     )
-    check = Words(label="Check", most=60, widget=forms.TextInput(attrs={"list": "typed-entries"}))
+    check = Words(label="Check", most=60, widget=forms.TextInput(attrs={"list": "listed"}))
     repeated = Words(
         label="Further checks", most=300, required=False, widget=forms.TextInput(attrs={"placeholder": "names, commas between"})
     )
@@ -144,7 +148,7 @@ class NewTrial(Criteria):
     )
     entries_whole = forms.BooleanField(label="Entries lie on the large plots, the second factor within them", required=False)
     block_size = Number(label="Plots in a block", low=2, high=50, whole=True, required=False, unmarked=True)
-    blocks = Number(label="Blocks", low=2, high=MOST_BLOCKS, whole=True, initial=4)
+    blocks = Number(label="Blocks", low=1, high=MOST_BLOCKS, whole=True, initial=4)
     check_plots = Number(label="Plots of the check in a block", low=1, high=10, whole=True, required=False, unmarked=True)
     plot_length_m = Number(label="Plot length", low=0.1, high=100, unit="m")
     plot_width_m = Number(label="Plot width", low=0.1, high=100, unit="m")
@@ -160,6 +164,7 @@ class NewTrial(Criteria):
         choices=[("", "as this crop usually is"), ("raised", "raised, then planted out"), ("sown", "sown where they stand")],
         required=False,
     )
+    treatments = forms.BooleanField(label="The entries are treatments of one cultivar", required=False)
     sow_on = Day(label="Sow on", required=False)
     plant_on = Day(label="Plant on", required=False)
     pick_on = Day(label="First pick about", required=False)
@@ -220,6 +225,7 @@ class NewTrial(Criteria):
         if data["design"] == Trial.Design.LATIN and data.get("entries"):
             data["blocks"] = len(data["entries"])
             self.errors.pop("blocks", None)
+        self._name_the_rest(data)
         data["guard_m"], data["border"] = data.get("guard_m") or 0.0, data.get("border") or 0
         data["per_station"] = data.get("per_station") or 1
         data["check_plots"] = data.get("check_plots") or 1
@@ -231,6 +237,23 @@ class NewTrial(Criteria):
             data["repeated"] = []
         self._check_bed(data)
         return data
+
+    def _name_the_rest(self, data: dict[str, Any]) -> None:
+        """Entries that were counted and not named yet keep their places: they are named before the layout is fixed."""
+        count, names = data.get("count") or 0, list(data.get("entries") or ())
+        if len(names) >= count or ("entries" in self.errors and names):
+            return
+        free = (f"{UNNAMED} {n}" for n in range(1, 2 * MOST_ENTRIES))
+        folded = {n.casefold() for n in names}
+        while len(names) < count:
+            name = next(free)
+            if name.casefold() not in folded:
+                names.append(name)
+        data["entries"] = names
+        self.errors.pop("entries", None)
+        if not data.get("check") and names[0].startswith(UNNAMED):
+            data["check"] = names[0]
+            self.errors.pop("check", None)
 
     def _check_bed(self, data: dict[str, Any]) -> None:
         if not all(k in data for k in ("site", "bed", "bed_length_m", "bed_width_m")):
@@ -307,12 +330,29 @@ def as_typed(trial: Trial) -> dict[str, Any]:
         "levels": "\n".join(trial.levels),
         "more_beds": "\n".join(b.name for b in trial.beds[1:]),
         "raised": "raised" if plan_of(trial).transplant else "sown",
+        "count": len(entries),
     }
     if trial.bed:
         bed = trial.bed
         typed |= {"site": bed.site.name, "bed": bed.name, "bed_length_m": bed.length_m, "bed_width_m": bed.width_m}
         typed["bearing"] = bed.bearing
     return typed | criteria_as_typed(trial)
+
+
+def copy_as_typed(trial: Trial, today: date) -> dict[str, Any]:
+    """Another trial like one that there is: its plan in the first season without one of its name, its days as many years on."""
+    typed = as_typed(trial)
+    taken = set(Trial.objects.filter(name__iexact=trial.name).values_list("season", flat=True))
+    if trial.sow_on and trial.season.isdecimal() and len(trial.season) < 9:
+        years = max(1, today.year - trial.sow_on.year)
+        years = next(n for n in range(years, years + 200) if str(int(trial.season) + n) not in taken)
+        days = {name: getattr(trial, name) for name in ("sow_on", "plant_on", "pick_on")}
+        return (
+            typed
+            | {name: years_later(day, years) if day else None for name, day in days.items()}
+            | {"season": int(trial.season) + years}
+        )
+    return typed | {"name": f"{trial.name} again"[:80]}
 
 
 def criteria_as_typed(trial: Trial) -> dict[str, Any]:

@@ -195,6 +195,12 @@ def fix_layout(trial: Trial, by: User) -> None:
         return
     if trial.bed and not drawing_of(trial)(trial.layout_seed or 0).fits:
         raise Refused("The layout does not fit its bed, so it cannot be staked out. Plan it with smaller plots.")
+    nameless = [e.cultivar.name for e in trial.entries.select_related("cultivar") if e.cultivar.stands_in]
+    if nameless:
+        more = f" and {len(nameless) - 1} more" if len(nameless) > 1 else ""
+        raise Refused(
+            f"{nameless[0]}{more} {'have' if more else 'has'} no cultivar's name yet. Change the plan and name every entry."
+        )
     trial.layout_fixed_at = timezone.now()
     trial.save(update_fields=["layout_fixed_at"])
     record(trial, by, f"Layout fixed as drawn from seed {trial.layout_seed}.", seed=trial.layout_seed)

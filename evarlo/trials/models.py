@@ -51,6 +51,7 @@ class Trial(models.Model):
     blocks = models.PositiveSmallIntegerField()  # complete blocks; the replicates where blocks are incomplete
     block_size = models.PositiveSmallIntegerField(null=True, blank=True)  # plots in an incomplete block
     check_plots = models.PositiveSmallIntegerField(default=1)  # of the check in each complete block
+    treatments = models.BooleanField(default=False)  # entries are treatments of one cultivar: alike names are no slips
     factor = models.CharField(max_length=40, blank=True)  # the second factor, such as a sowing date or a spacing
     levels = models.JSONField(default=list, blank=True)  # of the second factor, in words
     entries_whole = models.BooleanField(default=False)  # in a split-plot: entries on whole plots, levels within them
@@ -77,6 +78,7 @@ class Trial(models.Model):
     family_guard = models.BooleanField(default=False)  # all comparisons with the check are held to 5 % together, not each
     placed = models.BooleanField(default=True)  # where its plots stood is known; a sheet without rows and columns does not say
     practice = models.BooleanField(default=False)  # a season that is only played: it counts nowhere
+    archived_at = models.DateTimeField(null=True, blank=True)  # put away: it stays whole, and no list or reminder names it
     arriving = models.BooleanField(default=False)  # a long sheet is being brought in piece by piece: nobody sees the trial yet
     decided_at = models.DateTimeField(null=True, blank=True)  # when verdicts were last signed
     made_by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
@@ -120,6 +122,11 @@ class Trial(models.Model):
         if own is None:
             return []
         return self.once("beds", lambda: [own, *sorted(self.more_beds.all(), key=lambda bed: bed.name)])
+
+    @property
+    def only_observed(self) -> bool:
+        """Whether each entry has one plot, so that luck cannot be told from cultivar: seen, and never judged."""
+        return self.blocks == 1 and self.design in (self.Design.BLOCKS, self.Design.NO_BLOCKS)
 
     @property
     def years(self) -> list[Trial]:

@@ -19,6 +19,7 @@ from evarlo.ui.refused import Refused
 from trialcore.inference.checks import MOST_CHECKS
 from trialcore.layouts.bed import judged_stations, stations
 
+OBSERVED = (Trial.Design.BLOCKS, Trial.Design.NO_BLOCKS)  # designs that may hold one plot an entry, to look at only
 MOST_ENTRIES = 400
 MOST_BLOCKS = 20
 MOST_SQUARE = 16
@@ -70,6 +71,7 @@ class TrialPlan:
     per_station: int = 1  # plants wanted at each
     saves_seed: bool = False
     check_plots: int = 1  # of the check in each block
+    treatments: bool = False  # the entries are treatments of one cultivar, so names that are alike are no slips
     raised: bool | None = None  # in a nursery and planted out; None as the crop usually is, and raised where a day to plant is set
 
 
@@ -100,14 +102,18 @@ SHARED = (
     "border",
     "saves_seed",
     "check_plots",
+    "treatments",
 )
 
 
 def check_plan(plan: TrialPlan, instead_of: Trial | None = None) -> None:
     folded = [name.casefold() for name in plan.entries]
     _check_entries(plan, folded)
-    if not 2 <= plan.blocks <= MOST_BLOCKS:
-        raise Refused(f"Blocks: from 2 to {MOST_BLOCKS}. With one block luck and cultivar cannot be told apart.", "blocks")
+    fewest = 1 if plan.design in OBSERVED else 2
+    if not fewest <= plan.blocks <= MOST_BLOCKS:
+        raise Refused(
+            f"Blocks: from {fewest} to {MOST_BLOCKS} in this design. With one, luck cannot be told from cultivar.", "blocks"
+        )
     _check_design(plan, folded)
     if not plan.criteria:
         raise Refused("Name at least one criterion: the trait you will decide by.", "criteria")

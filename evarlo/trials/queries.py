@@ -25,7 +25,9 @@ from trialcore.reckoning.frost import Frost
 def trial_list() -> list[Trial]:
     """Every trial with its crop, newest season first."""
     return list(
-        Trial.objects.filter(arriving=False, practice=False).select_related("crop", "bed__site").prefetch_related("more_beds")
+        Trial.objects.filter(arriving=False, practice=False, archived_at=None)
+        .select_related("crop", "bed__site")
+        .prefetch_related("more_beds")
     )
 
 

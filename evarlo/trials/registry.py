@@ -101,6 +101,14 @@ class Judging:
     not_in_it: tuple[str, ...] = ()  # trials of the programme that are left out, in words
 
 
+@dataclass(frozen=True)
+class GoingOn:
+    """What the newest signed board of a crop keeps in trials, by name and its check first, and what it dropped."""
+
+    kept: tuple[str, ...] = ()
+    dropped: tuple[str, ...] = ()
+
+
 Readings = dict[int, Reading]  # by plot id
 
 
@@ -117,7 +125,7 @@ class Registry:
     is known for a trait, in words; `reached` the day on which a trait came so far in the first plot, or in half of them; `care`
     the kinds of care in words, and `cared` the last day of each in some trials; `earlier` what signed seasons before a trial say of
     a trait against its check (a cultivar by id); `judging` by what a trial is judged; `remembered` what earlier seasons taught that
-    bears on a plan."""
+    bears on a plan; `going_on` what the newest signed board of a crop keeps in trials, and what it dropped."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     fills: list[Callable[[Trial, Trait], Readings]] = field(default_factory=list)
@@ -140,6 +148,7 @@ class Registry:
     judging: Callable[[Trial], Judging] | None = None
     remembered: list[Callable[[Trial], Iterable[str]]] = field(default_factory=list)
     dropped: list[Callable[[Crop, Sequence[str]], Iterable[str]]] = field(default_factory=list)
+    going_on: list[Callable[[Crop], GoingOn]] = field(default_factory=list)
     of_task: list[Callable[[Trial], Mapping[str, Sequence[str]]]] = field(default_factory=list)
     cared: Callable[[Sequence[int]], dict[tuple[int, str], date]] | None = None
     holds: Callable[[Trial, datetime], dict[int, Held]] | None = None

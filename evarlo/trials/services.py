@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Model, QuerySet
 from django.utils import timezone
 
+from evarlo.catalogue.models import Cultivar
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.laying import running_or_refused
@@ -38,6 +40,44 @@ def declare_output(trial: Trial, unit: str, per_kg: float, by: User) -> None:
         Trial.objects.filter(pk=year.pk).update(output_unit=unit)
     Trial.objects.filter(pk=trial.pk).update(output_per_kg=per_kg)
     record(trial, by, f"A marketable kilogram counts as {per_kg:g} {unit}.")
+
+
+@transaction.atomic
+def archive(trial: Trial, away: bool, by: User) -> None:
+    """Put a trial away, or bring it back. Its records stay, and count in programmes as before."""
+    Trial.objects.filter(pk=trial.pk).update(archived_at=timezone.now() if away else None)
+    record(trial, by, "Put away." if away else "Brought back.")
+
+
+# What a plan is made of. Whatever else hangs on a trial was recorded, and is never deleted with it.
+OF_A_PLAN = frozenset(
+    ("trials." + name)
+    for name in ("trial", "trial_more_beds", "entry", "plot", "criterion", "blockplace", "needplan", "deed", "protocol")
+)
+
+
+@transaction.atomic
+def delete_plan(trial: Trial) -> None:
+    """Delete a trial of which nothing is recorded. Raises Refused, with what is on record, where something is."""
+    trial = Trial.objects.select_for_update().get(pk=trial.pk)
+    plots, entries = trial.plots.all(), trial.entries.all()
+    hangs = {m for rows in (Trial.objects.filter(pk=trial.pk), entries, plots) for m in _recorded_of(rows)}
+    if hangs:
+        what = ", ".join(sorted(str(m._meta.verbose_name_plural) for m in hangs))
+        raise Refused(f"There are records of {trial.name} ({what}), and records are never deleted. Put the trial away instead.")
+    stand_ins = list(Cultivar.objects.filter(entries__trial=trial, stands_in=True).values_list("pk", flat=True))
+    plots.delete()
+    entries.delete()
+    trial.delete()
+    Cultivar.objects.filter(pk__in=stand_ins, entries__isnull=True).delete()
+
+
+def _recorded_of(rows: QuerySet[Any]) -> Iterable[type[Model]]:
+    """What refers to some rows and is no part of a plan."""
+    for relation in rows.model._meta.related_objects:
+        model = relation.related_model
+        if model._meta.label_lower not in OF_A_PLAN and model._base_manager.filter(**{f"{relation.field.name}__in": rows}).exists():
+            yield model
 
 
 def add_criteria(trial: Trial, criteria: Sequence[CriterionPlan]) -> None:

@@ -1,12 +1,12 @@
 from django.urls import path
 
-from evarlo.trials import needs_views, paper, protocol_views, task_views, views
+from evarlo.trials import needs_views, new_views, paper, protocol_views, task_views, views
 
 app_name = "trials"
 urlpatterns = [
     path("", views.trial_list_page, name="list"),
-    path("new/", views.new, name="new"),
-    path("new/forecast/", views.new_forecast, name="forecast"),
+    path("new/", new_views.new, name="new"),
+    path("new/forecast/", new_views.new_forecast, name="forecast"),
     path("feed/<str:key>.ics", task_views.feed, name="feed"),
     path("<slug:slug>/", views.plan, name="plan"),
     path("<slug:slug>/calendar/", task_views.calendar_page, name="calendar-page"),
@@ -16,7 +16,9 @@ urlpatterns = [
     path("<slug:slug>/calendar/<slug:key>/done/", task_views.finish, name="finish-task"),
     path("<slug:slug>/calendar/<slug:key>/drop/", task_views.drop, name="drop-task"),
     path("<slug:slug>/shuffle/", views.shuffle_layout, name="shuffle"),
-    path("<slug:slug>/change/", views.change, name="change"),
+    path("<slug:slug>/change/", new_views.change, name="change"),
+    path("<slug:slug>/archive/", views.archive_act, name="archive"),
+    path("<slug:slug>/delete/", views.delete_act, name="delete"),
     path("<slug:slug>/criteria/", views.criteria, name="criteria"),
     path("<slug:slug>/names.json", views.names, name="names"),
     path("<slug:slug>/rename/", views.put_name_right, name="rename"),

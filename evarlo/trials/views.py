@@ -2,41 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from statistics import median
-
 from django import forms
 from django.db import transaction
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 from django_htmx.http import trigger_client_event
 
-from evarlo.catalogue.models import Crop, Cultivar, Trait
+from evarlo.catalogue.models import Crop
 from evarlo.catalogue.services import crop_named
-from evarlo.grounds.models import Bed
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials import queries
-from evarlo.trials.advice import DESIGNS
 from evarlo.trials.bed_doubts import bed_doubts
 from evarlo.trials.doubts import date_doubts, name_doubts
-from evarlo.trials.forecast import forecast, own_cvs, room_of
-from evarlo.trials.forms import ChangeCriteria, LeaveOut, MoveBlock, NewTrial, RenameForm, SwapPlots, as_typed
+from evarlo.trials.forecast import room_of
+from evarlo.trials.forms import ChangeCriteria, LeaveOut, MoveBlock, RenameForm, SwapPlots
 from evarlo.trials.frame import frame
 from evarlo.trials.ground import MOST_DOTS, close_plan, small_ground
 from evarlo.trials.laying import fix_layout, move_block, shuffle, swap_plots
 from evarlo.trials.leaving_out import exclude_plot, lift_exclusion, withdraw_entry
-from evarlo.trials.models import TWO_FACTORS, Plot, Trial
-from evarlo.trials.planning import change_plan, follow_trial, plan_trial
+from evarlo.trials.models import Plot, Trial
+from evarlo.trials.planning import follow_trial
 from evarlo.trials.registry import registry
-from evarlo.trials.services import accept_rotation, change_criteria, declare_output, open_names, rename
+from evarlo.trials.services import accept_rotation, archive, change_criteria, declare_output, delete_plan, open_names, rename
 from evarlo.trials.words import plan_in_words
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside, said_on_top
-from evarlo.ui.units import value_shown
 from evarlo.ui.words import counted
 
 
@@ -46,7 +41,8 @@ def trial_or_404(slug: str) -> Trial:
 
 @may("see")
 def trial_list_page(request: PersonRequest) -> HttpResponse:
-    return render(request, "trials/list.html", {"rows": cards(queries.trial_list())})
+    away = Trial.objects.filter(arriving=False, practice=False, archived_at__isnull=False)
+    return render(request, "trials/list.html", {"rows": cards(queries.trial_list()), "away": away})
 
 
 def cards(trials: list[Trial]) -> list[dict[str, object]]:
@@ -64,82 +60,6 @@ def cards(trials: list[Trial]) -> list[dict[str, object]]:
         }
         for t in trials
     ]
-
-
-@may("plan")
-def new(request: PersonRequest) -> HttpResponse:
-    form = NewTrial(typed(request), initial={"season": timezone.localdate().year})
-    return _planned(request, form, lambda: plan_trial(form.plan(), request.user))
-
-
-@may("plan")
-def change(request: PersonRequest, slug: str) -> HttpResponse:
-    """The same bench for a trial whose layout is not fixed yet: anything of its plan can still be changed."""
-    trial = trial_or_404(slug)
-    if trial.is_fixed:
-        warn(request, "The layout is fixed: stakes may be in the ground. Its plan can no longer be changed.")
-        return redirect(trial)
-    form = NewTrial(typed(request), initial=as_typed(trial))
-    return _planned(request, form, lambda: change_plan(trial, form.plan(), request.user), trial)
-
-
-def _planned(request: PersonRequest, form: NewTrial, act: Callable[[], Trial], trial: Trial | None = None) -> HttpResponse:
-    if request.method == "POST" and form.is_valid():
-        try:
-            with transaction.atomic():
-                made = act()
-        except Refused as refusal:
-            form.add_error(None if refusal.field in ("", "criteria") else refusal.field, str(refusal))
-        else:
-            return redirect(made)
-    return render(request, "trials/new.html", _new_context(form) | {"trial": trial}, status=422 if form.errors else 200)
-
-
-def shown(value: float, unit: str) -> float:
-    """A figure on record as the form's scripts fill it in, in the unit that this person uses."""
-    return round(value_shown(value, unit), 3)
-
-
-def _new_context(form: NewTrial) -> dict[str, object]:
-    own = {crop: median(cvs) for crop, cvs in own_cvs().items()}
-    typed = str(form.data.get("entries", form.initial.get("entries", "")))[:20_000]
-    return {
-        "form": form,
-        "forecast": forecast(getattr(form, "cleaned_data", {}), len(typed.split("\n")) if typed else 0),
-        "typed": typed,
-        "designs": {d.key: {"said": d.said, "two": d.key in TWO_FACTORS} for d in DESIGNS},
-        "cultivars": [{"name": c.name, "crop": c.crop.name} for c in Cultivar.objects.select_related("crop")],
-        "crops": [
-            {
-                "name": c.name,
-                "rows": shown(c.between_rows_cm, "cm"),
-                "row": shown(c.in_row_cm, "cm"),
-                "cv": round(own[c.pk], 1) if c.pk in own else c.cv_percent,
-            }
-            for c in Crop.objects.all()
-        ],
-        "beds": [
-            {
-                "site": b.site.name,
-                "name": b.name,
-                "length": shown(b.length_m, "m"),
-                "width": shown(b.width_m, "m"),
-                "bearing": b.bearing,
-            }
-            for b in Bed.objects.select_related("site")
-        ],
-        "traits": {t.key: {"direction": t.direction, "matters": t.matters, "unit": t.shown_unit} for t in Trait.objects.all()},
-    }
-
-
-@may("plan")
-@require_POST
-def new_forecast(request: PersonRequest) -> HttpResponse:
-    """What the plan amounts to, as it is being typed."""
-    form = NewTrial(request.POST)
-    form.is_valid()
-    entries = form.cleaned_data.get("entries") or []
-    return render(request, "trials/new.html#forecast", {"forecast": forecast(form.cleaned_data, len(entries))})
 
 
 @may("see")
@@ -166,6 +86,32 @@ def _plan(request: PersonRequest, trial: Trial, renaming: RenameForm | None = No
     context["planned"] = plan_in_words(trial, len(context["entries"]), trial.plots.count())
     context["question"] = queries.without_names(trial, trial.question, request.user)
     return render(request, "trials/plan.html", context, status=422 if renaming else 200)
+
+
+@may("plan")
+@require_POST
+def archive_act(request: PersonRequest, slug: str) -> HttpResponse:
+    """Put a trial away, or bring it back."""
+    trial = trial_or_404(slug)
+    away = trial.archived_at is None
+    archive(trial, away, request.user)
+    if not away:
+        say(request, f"{trial.name} is back on the list.")
+        return redirect(trial)
+    say(request, f"{trial.name} is put away; everything of it stays.", undo=reverse("trials:archive", args=[slug]))
+    return redirect("trials:list")
+
+
+@may("plan")
+@require_POST
+def delete_act(request: PersonRequest, slug: str) -> HttpResponse:
+    """Delete a trial of which nothing is recorded."""
+    trial = trial_or_404(slug)
+    with said_on_top(request):
+        delete_plan(trial)
+        say(request, f"{trial.name} is deleted; nothing was recorded of it.")
+        return redirect("trials:list")
+    return redirect(trial)
 
 
 @may("plan")

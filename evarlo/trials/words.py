@@ -13,6 +13,13 @@ from evarlo.ui.words import counted, plural
 from trialcore.reckoning.schedule import SowingWindow
 
 
+def observed_in_words(trial: Trial) -> list[str]:
+    """What every comparison says of a trial with one plot an entry."""
+    if not trial.only_observed:
+        return []
+    return ["One plot an entry: observation only. What differs here may be the cultivar or the spot it stood on; nothing can tell."]
+
+
 def plan_in_words(trial: Trial, entries: int, plots: int) -> str:
     """What stands where: entries, plots, design, beds and plants."""
     beds = [str(bed) for bed in trial.beds]

@@ -13,4 +13,5 @@ class VerdictsConfig(AppConfig):
         registry.earlier = seasons.earlier
         registry.remembered.append(lessons.remembered)
         registry.dropped.append(lessons.dropped_of)
+        registry.going_on.append(lessons.going_on)
         registry.of_task.append(lessons.of_tasks)

@@ -11,6 +11,7 @@ from django.utils import timezone
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
+from evarlo.trials.registry import GoingOn
 from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import Lesson, SignedBoard
 from evarlo.verdicts.seasons import names_joined
@@ -101,6 +102,19 @@ def dropped_of(crop: Crop, names: Sequence[str]) -> list[str]:
     known = Cultivar.objects.filter(crop=crop).prefetch_related("synonyms")
     some = [c for c in known if folded & {c.name.casefold(), *(s.name.casefold() for s in c.synonyms.all())}]
     return dropped_before(crop.pk, some) if some else []
+
+
+def going_on(crop: Crop) -> GoingOn:
+    """What the newest signed board of a crop keeps in trials: its check, then retests and recommended ones; and what it dropped."""
+    boards = list(SignedBoard.objects.filter(trial__crop=crop, trial__practice=False).order_by("trial__season", "at", "id"))
+    if not boards:
+        return GoingOn()
+    last = {line.get("cultivar"): line["verdict"] for board in boards for line in board.lines if not line["check"]}
+    order = {"retest": 1, "recommend": 2}
+    told = [(0 if line["check"] else order.get(line["verdict"], 9), line.get("cultivar")) for line in boards[-1].lines]
+    names = {c.pk: c.name for c in Cultivar.objects.filter(crop=crop)}
+    kept = [names[pk] for rank, pk in sorted(told, key=lambda k: k[0]) if rank < 9 and pk in names]
+    return GoingOn(tuple(kept), tuple(names[pk] for pk, verdict in last.items() if verdict == "drop" and pk in names))
 
 
 def of_tasks(trial: Trial) -> dict[str, list[str]]:

@@ -122,9 +122,9 @@ class Feet(BrowserTest):
         page.get_by_role("button", name="Save").click()
         expect(page.get_by_text("Amounts are shown in imperial units from now on.")).to_be_visible()
         page.goto(self.at("/trials/new/"))
+        self.begin_plan(page, "Bulb fennel")
         for label, text in (
             ("Name", "In feet"),
-            ("Crop", "Bulb fennel"),
             ("Check", "Corvane"),
             ("Site", "Ostrel Flats"),
             ("Bed", "Long"),

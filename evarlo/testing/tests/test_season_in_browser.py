@@ -49,11 +49,11 @@ class Season(BrowserTest):
 
     def plan(self, page: Page) -> None:
         page.get_by_role("link", name="Plan the first trial").first.click()
+        self.begin_plan(page, "Bulb fennel")
         page.get_by_label("Name", exact=True).fill("Fennel by the browser")
         page.get_by_label("Question").fill("Which is heaviest?")
-        page.get_by_label("Crop").fill("Bulb fennel")
         page.get_by_label("Entries, one a line").fill("\n".join(HEAVY))
-        expect(page.get_by_text("4 entries typed.")).to_be_visible()
+        expect(page.get_by_label("Number of entries")).to_have_value("4")
         page.get_by_label("Check", exact=True).fill("Corvane")
         page.get_by_label("Site").fill("Ostrel Flats")
         page.get_by_label("Bed", exact=True).fill("North strip")

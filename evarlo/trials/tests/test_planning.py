@@ -74,8 +74,8 @@ class NewTrial(TestCase):
             ("plot_length_m", "wide", "Found “wide”. Expected a number from 0.1 to 100 m."),
             ("plot_length_m", "1e400", "Expected a number"),
             ("plot_width_m", "", "Nothing was typed. Expected a number from 0.1 to 100 m."),
-            ("blocks", "2.5", "Expected a whole number from 2 to 20"),
-            ("blocks", "1", "Expected a whole number from 2 to 20"),
+            ("blocks", "2.5", "Expected a whole number from 1 to 20"),
+            ("blocks", "0", "Expected a whole number from 1 to 20"),
             ("bearing", "400", "from 0 to 359"),
             ("entries", "Corvane", "at least two entries"),
             ("entries", "\n".join(f"E{i}" for i in range(1000)), "1000 entries are more"),
@@ -120,7 +120,7 @@ class NewTrial(TestCase):
 
     def test_the_forecast_reckons_with_what_can_be_read(self) -> None:
         url = reverse("trials:forecast")
-        self.assertContains(self.client.post(url, {}), "Type the entries")
+        self.assertContains(self.client.post(url, {}), "Say the crop")
         answer = self.client.post(url, TYPED)
         self.assertContains(answer, "It fits")
         self.assertContains(answer, "3 rows × 8")

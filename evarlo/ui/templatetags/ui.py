@@ -183,6 +183,21 @@ def field(bound: Any, hint: str = "", unit: str = "") -> dict[str, Any]:
     return {"bound": bound, "hint": hint, "unit": unit, "optional": optional, "control": bound.as_widget(attrs=attrs)}
 
 
+@register.inclusion_tag("ui/part.html")
+def part(bound: Any, unit: str = "") -> dict[str, Any]:
+    """A form field as a part of a sentence: it is typed where it stands, and its label is read out instead of shown."""
+    attrs = {"aria-label": bound.label}
+    if bound.errors:
+        attrs |= {"aria-invalid": "true", "aria-describedby": f"{bound.auto_id}-wrong"}
+    return {"bound": bound, "control": bound.as_widget(attrs=attrs), "unit": unit_shown(unit or getattr(bound.field, "unit", ""))}
+
+
+@register.inclusion_tag("ui/part_errors.html")
+def part_errors(form: Any, names: str) -> dict[str, Any]:
+    """What is wrong with the parts of a sentence, below it."""
+    return {"wrong": [form[name] for name in names.split() if name in form.errors]}
+
+
 @register.simple_block_tag
 def nothing_here(content: str, title: str, url: str = "", step: str = "") -> SafeString:
     """A place with nothing in it: what goes here, in the words between the tags, and the first step."""
