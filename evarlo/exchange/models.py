@@ -6,7 +6,9 @@ from django.db import models
 
 class Sheet(models.Model):
     name = models.CharField(max_length=120)
-    text = models.TextField()
+    text = models.TextField()  # the plain table that is read; empty while it is not known yet what the columns mean
+    grids = models.JSONField(default=list, blank=True)  # the sheets as they came: name and rows of cells
+    chosen = models.JSONField(default=dict, blank=True)  # which sheet, what its columns mean, what was answered
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     at = models.DateTimeField()
     wanted = models.JSONField(default=dict, blank=True)  # what was chosen for its trial, while it is being brought in
@@ -17,3 +19,14 @@ class Sheet(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Shape(models.Model):
+    """What the columns of a sheet with these names mean, as somebody chose it: the next sheet of that shape is taken so."""
+
+    names = models.CharField(max_length=64, unique=True)  # a digest of them
+    chosen = models.JSONField(default=dict)
+    at = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"sheet of {self.at:%-d %b %Y}"

@@ -10,7 +10,6 @@ from functools import lru_cache
 from statistics import fmean
 
 from django.db import transaction
-from django.utils import timezone
 
 from evarlo.catalogue.models import Crop
 from evarlo.catalogue.traits import trait_of_column
@@ -22,7 +21,6 @@ from evarlo.trials.plan import CriterionPlan
 from evarlo.trials.services import add_criteria
 from evarlo.trials.taking_in import FinishedDesign, FinishedPlot, arrived, take_in_entries, take_in_plots, take_in_trial
 from evarlo.ui.refused import Refused
-from evarlo.ui.uploads import text_of
 from evarlo.ui.words import counted
 from evarlo.walks.models import Observation
 from evarlo.walks.services import Seen, check_seen, keep_many, open_round
@@ -35,16 +33,6 @@ from trialcore.layouts.whole import randomised_blocks
 
 PIECE = 750  # rows written at once: a phone's batch waits for less than half a second
 TALL = 0.75  # a plot of unknown size is drawn a little wider than high
-
-
-@transaction.atomic
-def keep_sheet(name: str, raw: bytes, by: User) -> Sheet:
-    """Keep what was uploaded, to be looked at. Raises Refused when it is no text."""
-    try:
-        text = text_of(raw)
-    except ValueError as error:
-        raise Refused(str(error), "file") from None
-    return Sheet.objects.create(name=name[:120] or "pasted", text=text, by=by, at=timezone.now())
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from django import forms
@@ -19,7 +20,6 @@ from evarlo.exchange.services import (
     Wanted,
     bring_next,
     designs_of,
-    keep_sheet,
     leave,
     make_trial,
     matters_proposed,
@@ -27,7 +27,8 @@ from evarlo.exchange.services import (
     read_of,
     repeated_entries,
 )
-from evarlo.exchange.words import understood_in_words
+from evarlo.exchange.shapes import choose, keep_sheet, remember, rows_of, understood
+from evarlo.exchange.words import at_home, understood_in_words
 from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
@@ -35,11 +36,17 @@ from evarlo.trials.models import Trial
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside
-from evarlo.ui.uploads import Upload
+from evarlo.ui.uploads import PASTED, Upload
 from evarlo.ui.words import counted, names_in
+from trialcore.formats.meanings import MEANINGS, less_is_better
+from trialcore.formats.messy import Column
 from trialcore.formats.sheet import TrialSheet
 
-SHOWN = 60
+LAID: dict[str, str] = {
+    Trial.Design.BLOCKS: "complete blocks",
+    Trial.Design.NO_BLOCKS: "without blocks",
+}  # no more than a sheet says
+SHOWN, SHOWN_LINES = 60, 40
 
 
 class MakeTrial(forms.Form):
@@ -62,7 +69,7 @@ class MakeTrial(forms.Form):
         )
         self.designs = designs_of(read)
         self.fields["design"] = forms.ChoiceField(
-            label="Laid out as", choices=[(d, Trial.Design(d).label) for d in self.designs], required=False
+            label="Laid out as", choices=[(d, LAID.get(d) or Trial.Design(d).label) for d in self.designs], required=False
         )
         self.fields["design"].unmarked = True  # type: ignore[attr-defined]
         again = repeated_entries(read) if self.designs[0] == Trial.Design.AUGMENTED else []
@@ -81,7 +88,11 @@ class MakeTrial(forms.Form):
                 label="Entries stand on the whole plots of a split-plot", required=False, initial=_entries_are_whole(read)
             )
         for i in range(len(self.columns)):
-            self.fields[f"direction_{i}"] = forms.ChoiceField(label="Better when", choices=Trait.Direction.choices)
+            self.fields[f"direction_{i}"] = forms.ChoiceField(
+                label="Better when",
+                choices=Trait.Direction.choices,
+                initial=Trait.Direction.LOWER if less_is_better(self.columns[i]) else Trait.Direction.HIGHER,
+            )
             proposed = matters_proposed(read, self.columns[i])
             self.fields[f"matters_{i}"] = Number(
                 label="Smallest difference that matters", low=0, high=1e12, required=False, initial=proposed
@@ -111,8 +122,57 @@ def bring_in(request: PersonRequest) -> HttpResponse:
     form = Upload(typed(request), request.FILES if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
         with said_beside(form, form.used):
-            return redirect("exchange:dry-run", keep_sheet(*form.taken(), request.user).pk)
+            sheet = keep_sheet(*form.taken(), request.user)
+            return redirect("exchange:dry-run" if understood(sheet).plain else "exchange:shape", sheet.pk)
     return render(request, "exchange/bring_in.html", {"form": form}, status=422 if form.errors else 200)
+
+
+@takes_long
+@may("bring_in")
+def shape(request: PersonRequest, pk: int) -> HttpResponse:
+    """What the columns of a sheet mean, seen over its own lines; what is doubtful is asked."""
+    sheet = get_object_or_404(Sheet, pk=pk, by=request.user)
+    if sheet.trial:
+        return redirect("exchange:arriving", sheet.pk)
+    if request.method == "POST":
+        told = choose(sheet, _chosen(request, sheet))
+        if not told.open and request.POST.get("then") == "look":
+            return redirect("exchange:dry-run", pk)
+    told, rows = understood(sheet), rows_of(sheet)
+    missing = request.POST.get("then") == "look" and bool(told.open)
+    context = {
+        "sheet": sheet,
+        "told": told,
+        "columns": [(c, _meanings(c)) for c in told.columns],
+        "lines": [(i, rows[i], told.left_out.get(i, "")) for i in range(len(rows)) if any(rows[i])][:SHOWN_LINES],
+        "more_lines": max(0, len(rows) - SHOWN_LINES),
+        "missing": missing,
+    }
+    return render(request, "exchange/shape.html", context, status=422 if missing else 200)
+
+
+def _meanings(column: Column) -> list[tuple[str, str]]:
+    """What a column may be taken for, its own kind among them."""
+    kind, _, which = column.meaning.partition(":")
+    own = {"rep": f"{column.trait} of replicate {which}", "day": f"the value of {which}"}
+    return [*([(column.meaning, own[kind])] if which else []), *MEANINGS.items()]
+
+
+def _chosen(request: PersonRequest, sheet: Sheet) -> dict[str, str]:
+    """What was chosen, on top of what was before. Another sheet or another header begins anew."""
+    posted = {
+        key: value for key, value in request.POST.items() if key.startswith(("mean:", "decimal:", "one:", "keep:", "together:"))
+    }
+    place = {key: request.POST[key] for key in ("sheet", "header") if request.POST.get(key, "").isdecimal()}
+    before = {key: sheet.chosen.get(key, "") for key in ("sheet", "header")}
+    told = understood(sheet)
+    now = {"sheet": before["sheet"] or "0", "header": before["header"] or str(told.header)}
+    if any(place.get(key, now[key]) != now[key] for key in now):
+        return place if place.get("sheet", now["sheet"]) == now["sheet"] else {"sheet": place["sheet"]}
+    proposed = {f"mean:{c.at}": c.meaning for c in told.columns}
+    if all(proposed.get(key, value) == value for key, value in posted.items()):  # no column is taken otherwise than it was
+        posted = {key: value for key, value in posted.items() if key not in proposed}
+    return {**sheet.chosen, **posted}
 
 
 @takes_long
@@ -122,8 +182,14 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
     sheet = get_object_or_404(Sheet, pk=pk, by=request.user)
     if sheet.trial:
         return redirect("exchange:arriving", sheet.pk)
+    if not sheet.text:
+        return redirect("exchange:shape", pk)
     read = read_of(sheet.text)
-    initial = {"name": sheet.name.rsplit(".", 1)[0].replace("_", " "), "season": timezone.localdate().year}
+    told = understood(sheet)
+    by_name = sheet.name.rsplit(".", 1)[0].replace("_", " ")
+    year = re.search(r"\b(19|20)[0-9]{2}\b", f"{told.title} {by_name}")
+    name = told.title[:80] if told.title and sheet.name == PASTED else by_name
+    initial = {"name": name, "season": year[0] if year else timezone.localdate().year}
     form = MakeTrial(read, typed(request), initial=initial)
     if request.method == "POST" and not read.problems and form.is_valid():
         data = form.cleaned_data
@@ -136,6 +202,7 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
         except Refused as refusal:
             form.add_error(refusal.field if refusal.field in form.fields else None, str(refusal))
         else:
+            remember(sheet)
             return redirect("exchange:arriving", sheet.pk)
     columns = [
         {
@@ -153,9 +220,10 @@ def dry_run(request: PersonRequest, pk: int) -> HttpResponse:
         "understood": "" if read.problems else understood_in_words(read),
         "form": form,
         "columns": columns,
-        "shown": read.problems[:SHOWN],
+        "shown": at_home(read.problems[:SHOWN], told),
         "crops": Crop.objects.all(),
         "more": max(0, len(read.problems) - SHOWN),
+        "told": told,
     }
     return render(request, "exchange/dry_run.html", context, status=422 if form.errors or read.problems else 200)
 

@@ -2,8 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+
 from evarlo.ui.words import counted
-from trialcore.formats.sheet import TrialSheet
+from trialcore.formats.messy import Understood
+from trialcore.formats.sheet import Problem, TrialSheet
+
+
+def at_home(problems: Sequence[Problem], told: Understood) -> list[Problem]:
+    """Problems of the plain table, by the lines of the sheet that it came from."""
+    return [replace(p, line=told.lines[p.line - 2] + 1) if 2 <= p.line < len(told.lines) + 2 else p for p in problems]
 
 
 def understood_in_words(read: TrialSheet) -> str:

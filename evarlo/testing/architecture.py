@@ -51,7 +51,7 @@ ACTS = {
     "verdicts": ("services", "lessons"),
     "programmes": ("services", "analysing", "frontier"),
     "rehearsal": ("services",),
-    "exchange": ("services",),
+    "exchange": ("services", "shapes"),
     "demo": ("services", "backdating", "hill"),
 }
 ALWAYS = {"create", "bulk_create", "bulk_update", "get_or_create", "update_or_create"}

@@ -184,14 +184,16 @@ class Lines:
     delimiter: str
 
 
-def lines_of(text: str) -> Lines | Problem:
-    """Cut delimited text into cells, empty lines left out; a Problem when it is no table of plots."""
+def lines_of(text: str, *, whole: bool = False) -> Lines | Problem:
+    """Cut delimited text into cells, empty lines left out unless the `whole` of it is wanted; a Problem when it is no table of
+    plots."""
     text = text.replace("\r\n", "\n").replace("\r", "\n")
     delimiter = _delimiter(text)
     try:
-        rows = [(n, row) for n, row in _numbered(text, delimiter) if any(cell.strip() for cell in row)]
+        every = list(_numbered(text, delimiter))
     except csv.Error as error:
         return Problem(0, "", str(error), "a table with one separator and closed quotes")
+    rows = every if whole else [(n, row) for n, row in every if any(cell.strip() for cell in row)]
     if len(rows) < 2:
         return Problem(0, "", f"{len(rows)} line(s)", "a header and at least one line for a plot")
     if len(rows) - 1 > MOST_ROWS:
@@ -219,8 +221,12 @@ def _stopped(*problems: Problem) -> TrialSheet:
 
 
 def _delimiter(text: str) -> str:
-    header = next((line for line in text.split("\n") if line.strip()), "")
-    return max("\t;,", key=header.count)
+    lines = [line for line in text.split("\n") if line.strip()][:20]
+    header = lines[0] if lines else ""
+    usual = max("\t;,", key=header.count)
+    if header.count(usual):
+        return usual
+    return max("\t;,", key=lambda sign: sum(line.count(sign) for line in lines))  # a title stands above the header
 
 
 def _numbered(text: str, delimiter: str) -> Iterable[tuple[int, list[str]]]:
@@ -309,7 +315,7 @@ class _Reading:
         if "plot" not in self.place:
             self.notes.append("There is no plot column: plots are numbered in the order of the lines.")
         if "rep" not in self.place:
-            self.notes.append("There is no rep column: the trial is taken as completely randomised, without blocks.")
+            self.notes.append("No column tells blocks, so plots are compared without them.")
         plots: list[SheetPlot] = []
         seen: dict[str, int] = {}
         taken: dict[tuple[str, int, int], int] = {}

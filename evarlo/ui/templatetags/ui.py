@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import uuid
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
@@ -163,6 +164,12 @@ def wrong_fields(form: Any) -> dict[str, Any]:
 @register.filter
 def get(mapping: dict[Any, Any], key: Any) -> Any:
     return mapping.get(key)
+
+
+@register.filter
+def cell(row: Sequence[str], at: int) -> str:
+    """A cell of a line; empty where the line is shorter."""
+    return row[at] if at < len(row) else ""
 
 
 @register.inclusion_tag("ui/field.html")
