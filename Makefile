@@ -102,6 +102,7 @@ bench: .venv/dev
 	@$(RUN) -m bench.raising
 	@$(RUN) -m bench.walking
 	@$(RUN) -m bench.picking
+	@$(RUN) -m bench.station
 
 bench-exactness: .venv/dev
 	@$(RUN) -m bench.exactness

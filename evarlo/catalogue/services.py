@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
@@ -129,20 +130,24 @@ def keep_apart(one: Cultivar, other: Cultivar) -> None:
     Different.objects.get_or_create(one=first, other=second)
 
 
-def likely_duplicates(crop: Crop) -> list[tuple[Cultivar, Cultivar, str]]:
+def likely_duplicates() -> list[tuple[Cultivar, Cultivar, str]]:
     """Cultivars of a crop whose names or synonyms look like one, but for those known to be two."""
-    named = {c.name: c for c in crop.cultivars.all()}
-    for synonym in Synonym.objects.filter(cultivar__crop=crop).select_related("cultivar"):
-        named.setdefault(synonym.name, synonym.cultivar)
-    apart = {frozenset(pair) for pair in Different.objects.filter(one__crop=crop).values_list("one", "other")}
-    found: dict[frozenset[int], tuple[Cultivar, Cultivar, str]] = {}
-    for alike in near_duplicates(sorted(named)):
-        one, other = named[alike.a], named[alike.b]
-        pair = frozenset((one.pk, other.pk))
-        related = other.related_id == one.pk or one.related_id == other.pk
-        if len(pair) == 2 and pair not in apart and not related:
-            found.setdefault(pair, (one, other, alike.why))
-    return list(found.values())
+    named: dict[int, dict[str, int]] = defaultdict(dict)
+    kin: dict[int, int | None] = {}
+    for pk, crop, name, related in Cultivar.objects.filter(stands_in=False).values_list("pk", "crop_id", "name", "related_id"):
+        named[crop][name], kin[pk] = pk, related
+    for pk, crop, name in Synonym.objects.values_list("cultivar_id", "cultivar__crop_id", "name"):
+        named[crop].setdefault(name, pk)
+    apart = {frozenset(pair) for pair in Different.objects.values_list("one", "other")}
+    found: dict[frozenset[int], tuple[int, int, str]] = {}
+    for names in named.values():
+        for alike in near_duplicates(sorted(names)):
+            one, other = names[alike.a], names[alike.b]
+            pair = frozenset((one, other))
+            if len(pair) == 2 and pair not in apart and kin.get(other) != one and kin.get(one) != other:
+                found.setdefault(pair, (one, other, alike.why))
+    known = Cultivar.objects.select_related("crop").in_bulk({pk for pair in found for pk in pair})
+    return [(known[one], known[other], why) for one, other, why in found.values()]
 
 
 def put_in_shipped_crops(crops: Any) -> None:

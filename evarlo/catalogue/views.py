@@ -6,17 +6,20 @@ from typing import Any
 
 from django import forms
 from django.core.exceptions import PermissionDenied
-from django.db.models import Prefetch
 from django.http import HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.catalogue.profile import FIELDS, GROUPS, SPACING, read_value, shown
+from evarlo.catalogue.queries import CultivarRow, cultivar_rows
 from evarlo.catalogue.services import add_cultivar, crop_named, cultivar_of, keep_crop, likely_duplicates
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words
+from evarlo.ui.listing import Column, Listing
 from evarlo.ui.notice import say
+from evarlo.ui.unchanged import kept
 
 
 class NewCultivar(forms.Form):
@@ -47,19 +50,33 @@ def cultivars(request: PersonRequest) -> HttpResponse:
         made = add_cultivar(data["crop"], data["name"], data["note"])
         say(request, f"{made.name} is on the list of {made.crop.name}.")
         return redirect("catalogue:list")
-    named = Prefetch("cultivars", Cultivar.objects.order_by("name").prefetch_related("synonyms"))
-    crops = Crop.objects.filter(cultivars__isnull=False).distinct().prefetch_related(named)
-    return render(
-        request,
-        "catalogue/cultivars.html",
-        {
-            "crops": crops,
-            "all_crops": Crop.objects.all(),
-            "form": form,
-            "alike": [pair for crop in crops for pair in likely_duplicates(crop)] if allowed(request.user, "plan") else [],
-        },
-        status=422 if form.errors else 200,
-    )
+    names = allowed(request.user, "see_names")
+    rows = kept("cultivars", cultivar_rows)
+    listing = Listing(request, "cultivars", cultivar_columns(names), rows, "crop", "cultivar")
+    if (file := listing.taken()) is not None:
+        return file
+    context = {
+        "listing": listing,
+        "all_crops": Crop.objects.all(),
+        "form": form,
+        "alike": kept("alike", likely_duplicates) if allowed(request.user, "plan") else [],
+    }
+    return render(request, "catalogue/cultivars.html", context, status=422 if form.errors else 200)
+
+
+def cultivar_columns(names: bool) -> list[Column[CultivarRow]]:
+    """What the list of cultivars tells; a name leads to its page for those who may see names."""
+    leads = (lambda c: reverse("catalogue:cultivar", args=[c.pk])) if names else None
+    return [
+        Column("name", "Cultivar", lambda c: c.name, url=leads),
+        Column("crop", "Crop", lambda c: f"{c.crop}, {c.name}", text=lambda c: c.crop),
+        Column("also", "Also known as", lambda c: c.also),
+        Column("trials", "Trials", lambda c: c.trials, number=True),
+        Column("note", "Note", lambda c: c.note),
+        Column("breeding", "Breeding", lambda c: dict(Cultivar.Breeding.choices).get(c.breeding, ""), spare=True),
+        Column("maturity", "Maturity", lambda c: c.maturity, spare=True),
+        Column("use", "Use", lambda c: c.use, spare=True),
+    ]
 
 
 class CropForm(forms.Form):

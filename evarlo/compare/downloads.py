@@ -58,7 +58,8 @@ def _in_shape(found: Comparison) -> Json:
             return {"kind": "dates seen between two walks", "cannot_say": [str(said)]}
     if found.worked.incomplete is not None:
         inner = len({(p.plot.block, p.plot.inner) for p in found.plots})
-        return plain(alpha_figures(found.worked.incomplete, found.check_code, trial.blocks, inner // max(1, trial.blocks)))
+        made: Json = plain(alpha_figures(found.worked.incomplete, found.check_code, trial.blocks, inner // max(1, trial.blocks)))
+        return made
     if found.worked.two is not None:
         return two_factor_figures(found.worked.two)
     return block_figures(found.analysis, found.check_code)

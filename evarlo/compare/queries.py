@@ -23,6 +23,7 @@ from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.queries import criteria_of, entry_names, plots_of, readings_of
 from evarlo.trials.registry import registry
+from evarlo.ui.unchanged import kept
 from evarlo.walks.stages import windows
 from trialcore.inference.comparisons import Guard, sed_of_differences
 
@@ -124,7 +125,7 @@ def _mean(values: list[float]) -> float | None:
 
 def said_of(trial: Trial) -> list[str]:
     """What events and care add to every comparison, in words."""
-    return [words for source in registry.marks for words in source(trial)]
+    return list(kept(("marks", trial.pk), lambda: [words for source in registry.marks for words in source(trial)]))
 
 
 def direction_of(trial: Trial, trait: Trait) -> int:

@@ -15,7 +15,7 @@ from evarlo.catalogue.services import crop_named
 from evarlo.grounds import services
 from evarlo.grounds.history import Lain, clashes_in, history_of, keep_use, shared_yields
 from evarlo.grounds.models import Bed, BedUse
-from evarlo.grounds.services import BED_TRAITS
+from evarlo.grounds.services import BED_TRAITS, place_bed
 from evarlo.grounds.words import part_in_words, when_in_words
 from evarlo.people.corrections import corrections_of
 from evarlo.people.permissions import may
@@ -71,6 +71,14 @@ class ObstacleForm(forms.Form):
     width = Number(label="Width", low=0.05, high=500, unit="m")
 
 
+class PlaceBed(forms.Form):
+    """Where the middle of a bed lies, from any corner of the site that one goes by, and where its length points."""
+
+    east_m = Number(label="East of the corner", low=-5000, high=5000, unit="m")
+    north_m = Number(label="North of the corner", low=-5000, high=5000, unit="m")
+    bearing = Number(label="Length points to", low=0, high=359.9, unit="°")
+
+
 class CorrectBed(forms.Form):
     name = Words(label="Name", most=40, error_messages={"required": "Nothing was typed. Expected the bed's name."})
     length_m = Number(label="Length", low=0.1, high=1000, unit="m")
@@ -102,6 +110,7 @@ def _page(request: PersonRequest, bed: Bed, **bound: forms.Form) -> HttpResponse
         "use": UseForm(initial={"to_m": bed.length_m}),
         "test": SoilForm(initial={"on": today}),
         "obstacle": ObstacleForm(),
+        "place": PlaceBed(initial={"east_m": bed.east_m, "north_m": bed.north_m, "bearing": bed.bearing}),
         "right": CorrectBed(initial={"name": bed.name, "length_m": bed.length_m, "width_m": bed.width_m}),
         "corrections": corrections_of(bed),
     }
@@ -140,6 +149,22 @@ def correct(request: PersonRequest, pk: int) -> HttpResponse:
             say(request, f"Corrected: {bed}.")
             return redirect("grounds:bed", pk)
     return _page(request, _bed(pk), right=form)
+
+
+@may("plan")
+@require_POST
+def place(request: PersonRequest, pk: int) -> HttpResponse:
+    """Where a bed lies on its site, from the drawing or in figures."""
+    bed = _bed(pk)
+    form = PlaceBed(request.POST)
+    if not form.is_valid():
+        return _page(request, bed, place=form)
+    data = form.cleaned_data
+    place_bed(bed, data["east_m"], data["north_m"], data["bearing"], request.user)
+    if request.htmx:
+        return HttpResponse(status=204)
+    say(request, f"{bed.name} lies there from now on.")
+    return redirect("grounds:bed", pk)
 
 
 @may("plan")

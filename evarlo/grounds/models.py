@@ -58,6 +58,8 @@ class Bed(models.Model):
     length_m = models.FloatField()
     width_m = models.FloatField()
     bearing = models.FloatField(default=90)
+    east_m = models.FloatField(null=True, blank=True)  # of its middle, from a corner of the site; None while nobody has placed it
+    north_m = models.FloatField(null=True, blank=True)
     environment = models.CharField(max_length=10, choices=Environment.choices, default=Environment.OPEN)
     zone = models.CharField(max_length=40, blank=True)  # of the site, such as a frost pocket or a warm wall
     gradient = models.CharField(max_length=6, choices=Gradient.choices, blank=True)  # in which the ground is known to change

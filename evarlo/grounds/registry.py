@@ -24,7 +24,10 @@ class Taken:
 
 @dataclass
 class Registry:
+    """`uses` what stood, stands and is planned on beds; `heights` how tall (cm) what stands by a name grows."""
+
     uses: list[Callable[[Sequence[Bed]], Iterable[Taken]]] = field(default_factory=list)
+    heights: list[Callable[[], Iterable[tuple[str, float]]]] = field(default_factory=list)
 
 
 registry = Registry()

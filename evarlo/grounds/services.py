@@ -54,6 +54,15 @@ def keep_bed(bed: Bed, traits: Mapping[str, Any]) -> None:
 
 
 @transaction.atomic
+@transaction.atomic
+def place_bed(bed: Bed, east_m: float, north_m: float, bearing: float, by: User) -> None:
+    """Where a bed lies on its site, and where its length points. That it was turned stays on record."""
+    turned = round(bearing - bed.bearing, 1) % 360
+    if turned:
+        correct(bed, {"bearing": bearing}, {"bearing": "direction of its length, °,"}, "turned where it lies on the site", by)
+    Bed.objects.filter(pk=bed.pk).update(east_m=east_m, north_m=north_m)
+
+
 def correct_bed(bed: Bed, name: str, length_m: float, width_m: float, why: str, by: User) -> None:
     """Put a bed's name and size right, on record. Raises Refused for the name of another bed of the site, and for a size that does
     not hold what is in it: plots, obstacles and what stood there."""

@@ -6,6 +6,7 @@ app_name = "grounds"
 urlpatterns = [
     path("", views.ground, name="list"),
     path("beds/<int:pk>/", bed_views.bed_page, name="bed"),
+    path("beds/<int:pk>/place/", bed_views.place, name="place-bed"),
     path("beds/<int:pk>/keep/", bed_views.keep_traits, name="keep-bed"),
     path("beds/<int:pk>/correct/", bed_views.correct, name="correct-bed"),
     path("beds/<int:pk>/use/", bed_views.add_use, name="add-use"),

@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import partial
 
 from django import forms
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
 
 from evarlo.grounds.models import Site
+from evarlo.grounds.registry import registry
 from evarlo.grounds.services import SITE_FIGURES, add_bed, bed_named, keep_site, site_on_record
+from evarlo.grounds.site_map import site_drawn
 from evarlo.grounds.weather import frost_of
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words, read_day
 from evarlo.ui.notice import say
+from evarlo.ui.unchanged import kept
 
 
 class SiteFigures(forms.Form):
@@ -79,12 +84,14 @@ def ground(request: PersonRequest) -> HttpResponse:
         add_bed(site, data["name"], data["length_m"], data["width_m"], data["bearing"])
         say(request, f"{data['name']} is on record at {site.name}.")
         return redirect("grounds:list")
-    return render(
-        request,
-        "grounds/ground.html",
-        {"sites": _with_frost(Site.objects.prefetch_related("beds")), "form": form},
-        status=422 if form.errors else 200,
-    )
+    sites = _with_frost(Site.objects.prefetch_related("beds"))
+    today, movable = timezone.localdate(), allowed(request.user, "plan")
+    heights = {name: high for source in registry.heights for name, high in source()}
+    for site in sites:
+        draw = partial(site_drawn, site, list(site.beds.all()), heights, today, movable)
+        site.drawn = kept(("site", site.pk, today, movable), draw) if site.beds.all() else None  # type: ignore[attr-defined]
+    context = {"sites": sites, "form": form, "adding": movable and ("new" in request.GET or bool(form.errors) or not sites)}
+    return render(request, "grounds/ground.html", context, status=422 if form.errors else 200)
 
 
 def _with_frost(sites: Iterable[Site]) -> list[Site]:

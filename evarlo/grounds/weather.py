@@ -12,6 +12,7 @@ from evarlo.devices.station import SimulatedStation, Station
 from evarlo.grounds.models import Bed, Site, WeatherDay
 from evarlo.ui.fields import read_day
 from evarlo.ui.refused import Refused
+from evarlo.ui.unchanged import kept
 from trialcore.field.weather import Day, FrostRisk, frost_risk, gaps_in
 from trialcore.formats.sheet import Problem
 from trialcore.formats.table import read_table
@@ -103,6 +104,10 @@ class Record:
 
 def record_of(site: Site) -> Record:
     """The whole record of a site, oldest first."""
+    return kept(("weather", site.pk, site.latitude), lambda: _record_of(site))
+
+
+def _record_of(site: Site) -> Record:
     rows = WeatherDay.objects.filter(site=site).values_list("day", "tmin", "tmax", "rain_mm", "soil_c")
     days = tuple(Day(*row) for row in rows)
     return Record(days, tuple(gaps_in(days)), frost_risk(days, site.latitude or 0.0))

@@ -15,6 +15,7 @@ from evarlo.trials.models import Deviation, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import registry
+from evarlo.ui.unchanged import kept
 from evarlo.ui.words import counted
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.fairness import Besides, Fact, Unlike, audit, besides
@@ -132,6 +133,10 @@ class Difference:
 
 def besides_of(trial: Trial, lots: bool = True) -> dict[str, tuple[Difference, ...]]:
     """In what each entry (by code) differs from the check besides its name, what holds a verdict back first."""
+    return kept(("besides", trial.pk, lots), lambda: _besides_of(trial, lots))
+
+
+def _besides_of(trial: Trial, lots: bool) -> dict[str, tuple[Difference, ...]]:
     check = next((p.entry.code for p in plots_of(trial) if p.entry.is_check), None)
     if check is None:
         return {}

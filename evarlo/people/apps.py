@@ -5,4 +5,9 @@ class PeopleConfig(AppConfig):
     name = "evarlo.people"
 
     def ready(self) -> None:
-        from evarlo.people import signals  # noqa: F401 - its receivers
+        from django.contrib.auth.signals import user_logged_in, user_logged_out
+
+        from evarlo.people import signals
+
+        user_logged_in.connect(signals.logged_in)
+        user_logged_out.connect(signals.logged_out)

@@ -14,7 +14,7 @@ from django.urls import Resolver404, resolve
 from evarlo.people.permissions import SINCE
 from evarlo.people.places import managers
 from evarlo.people.services import seen_again
-from evarlo.ui.units import stop_using, use_imperial
+from evarlo.ui.units import stop_using, use_clock12, use_imperial
 
 
 class Door(LoginRequiredMiddleware):
@@ -62,6 +62,7 @@ class Units:
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
         token = use_imperial(bool(getattr(request.user, "imperial", False)))
+        use_clock12(bool(getattr(request.user, "clock12", False)))
         try:
             return self.get_response(request)
         finally:

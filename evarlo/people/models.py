@@ -18,6 +18,8 @@ class User(AbstractUser):
     left_at = models.DateTimeField(null=True)  # since when they are gone; who left is not active
 
     imperial = models.BooleanField(default=False)  # whether amounts are shown in imperial units
+    sunlight = models.BooleanField(default=False)  # whether pages are black on white, for a bright day outside
+    clock12 = models.BooleanField(default=False)  # whether times are shown with am and pm
     calendar_key = models.CharField(max_length=43, blank=True)  # opens the calendar feed without a log-in; blank until asked for
 
     def __str__(self) -> str:

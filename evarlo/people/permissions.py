@@ -4,9 +4,11 @@ from collections.abc import Callable
 from datetime import datetime
 from functools import wraps
 from typing import Any, ParamSpec
+from urllib.parse import urlsplit
 
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
+from django.urls import Resolver404, resolve
 from django.utils import timezone
 from django.utils.functional import SimpleLazyObject
 
@@ -54,9 +56,20 @@ def may(act: str) -> Callable[[Callable[P, HttpResponse]], Callable[P, HttpRespo
                 raise PermissionDenied(f"This is for a {needed}. You are logged in as {request.user.role}.")
             return view(*args, **kwargs)
 
+        guarded.act = act  # type: ignore[attr-defined]
         return guarded
 
     return door
+
+
+def opens(user: Any, url: str) -> bool:
+    """Whether a page of ours opens for somebody: what does not is not offered to them."""
+    try:
+        view = resolve(urlsplit(url).path).func
+    except Resolver404:
+        return False
+    act = getattr(view, "act", "")
+    return not act or allowed(user, act)
 
 
 def may_take_back(user: Any, by_id: int, at: datetime) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 
+from django.contrib.sessions.backends.base import SessionBase
 from django.contrib.sessions.backends.db import SessionStore
 from django.db import transaction
 from django.utils import timezone
@@ -14,10 +15,10 @@ from evarlo.ui.refused import Refused
 
 
 @transaction.atomic
-def choose_units(user: User, imperial: bool) -> None:
-    """In which units amounts are shown to a person."""
-    user.imperial = imperial
-    user.save(update_fields=["imperial"])
+def choose_looks(user: User, *, imperial: bool, clock12: bool, sunlight: bool) -> None:
+    """How pages look to a person: units of amounts, times, and whether they are read in the sun."""
+    user.imperial, user.clock12, user.sunlight = imperial, clock12, sunlight
+    user.save(update_fields=["imperial", "clock12", "sunlight"])
 
 
 @transaction.atomic
@@ -59,11 +60,14 @@ def _someone_stays(person: User) -> None:
         raise Refused(f"{person} is the only manager here. Make somebody else manager first.")
 
 
-def began_visit(person: User, session_key: str, device: str) -> None:
+def began_visit(person: User, session: SessionBase, device: str) -> None:
     """Somebody logged in on a device."""
     now = timezone.now()
+    if session.session_key is None:
+        session.save()
     Visit.objects.update_or_create(
-        session_key=session_key, defaults={"person": person, "device": device, "since": now, "seen_at": now, "ended_at": None}
+        session_key=str(session.session_key),
+        defaults={"person": person, "device": device, "since": now, "seen_at": now, "ended_at": None},
     )
 
 

@@ -3,8 +3,6 @@
 import time
 from typing import Any
 
-from django.contrib.auth.signals import user_logged_in, user_logged_out
-from django.dispatch import receiver
 from django.http import HttpRequest
 
 from evarlo.people.devices import device_in_words
@@ -14,15 +12,11 @@ from evarlo.people.places import is_sample
 from evarlo.people.services import began_visit, ended_visit
 
 
-@receiver(user_logged_in)
 def logged_in(request: HttpRequest, user: User, **_: Any) -> None:
     request.session[IN_SAMPLE], request.session[SINCE] = is_sample(), time.time()
-    if request.session.session_key is None:
-        request.session.save()
-    began_visit(user, str(request.session.session_key), device_in_words(request.headers.get("User-Agent", "")))
+    began_visit(user, request.session, device_in_words(request.headers.get("User-Agent", "")))
 
 
-@receiver(user_logged_out)
 def logged_out(request: HttpRequest, **_: Any) -> None:
     if request.session.session_key:
         ended_visit(request.session.session_key)

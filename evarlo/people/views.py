@@ -21,10 +21,12 @@ from evarlo.people.models import Invitation, Role, User, Visit
 from evarlo.people.permissions import allowed, may
 from evarlo.people.places import SAMPLE_PASSWORD, nobody_yet, open_invitations, people_known, visits_of
 from evarlo.people.requests import PersonRequest, typed
-from evarlo.people.services import choose_units, end_visit, give_role, leave, return_again
+from evarlo.people.services import choose_looks, end_visit, give_role, leave, return_again
 from evarlo.ui.draw.code import scannable
+from evarlo.ui.listing import Column, Listing
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_on_top
+from evarlo.ui.templatetags.ui import moment
 
 HERE = ("localhost", "127.0.0.1", "[::1]")
 
@@ -58,7 +60,9 @@ def here(request: HttpRequest) -> HttpResponse:
 def me(request: PersonRequest) -> HttpResponse:
     """What a person can choose for themselves."""
     if request.method == "POST":
-        choose_units(request.user, request.POST.get("units") == "imperial")
+        told = request.POST
+        looks = {"imperial": told.get("units") == "imperial", "clock12": told.get("clock") == "12", "sunlight": "sunlight" in told}
+        choose_looks(request.user, **looks)
         say(request, f"Amounts are shown in {'imperial' if request.user.imperial else 'metric'} units from now on.")
         return redirect("people:me")
     return _own_page(request, ChangePassword(None, request.user))
@@ -100,8 +104,19 @@ def people(request: PersonRequest) -> HttpResponse:
 
 
 def _list(request: PersonRequest, form: Invite) -> HttpResponse:
-    context = {"people": people_known(), "invitations": open_invitations(), "form": form, "roles": ROLES.items()}
+    listing = Listing(request, "people", PEOPLE, people_known(), "name", "person")
+    if (file := listing.taken()) is not None:
+        return file
+    context = {"listing": listing, "invitations": open_invitations(), "form": form, "roles": ROLES.items()}
     return render(request, "people/list.html", context, status=422 if form.errors else 200)
+
+
+PEOPLE: list[Column[User]] = [
+    Column("name", "Name", str, url=lambda p: reverse("people:person", args=[p.pk])),
+    Column("username", "Logs in as", lambda p: p.username),
+    Column("role", "Role", lambda p: "left" if p.left_at else p.get_role_display() or "none yet"),
+    Column("seen", "Last seen", lambda p: p.last_seen, text=lambda p: moment(p.last_seen) or "never"),  # type: ignore[attr-defined]
+]
 
 
 @may("people")

@@ -107,6 +107,9 @@ def where_drawn(found: dict[str, Any], trait: Trait) -> SafeString:
     return biplot(entries, trials, f"{trait.name}: which of {len(entries)} cultivars does well in which of {len(trials)} trials")
 
 
+MOST_OFFERS = 8  # crops whose trials could be joined, those with most first
+
+
 def offers() -> list[tuple[Crop, str, list[Trial]]]:
     """Crops with two trials or more that stand in no programme, a name for one, and the trials."""
     loose = (
@@ -117,4 +120,5 @@ def offers() -> list[tuple[Crop, str, list[Trial]]]:
     by_crop: dict[Crop, list[Trial]] = defaultdict(list)
     for trial in loose:
         by_crop[trial.crop].append(trial)
-    return [(crop, some[-1].name, some) for crop, some in by_crop.items() if len(some) > 1]
+    several = sorted((some for some in by_crop.values() if len(some) > 1), key=len, reverse=True)
+    return [(some[-1].crop, some[-1].name, some) for some in several[:MOST_OFFERS]]

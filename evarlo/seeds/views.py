@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.core.exceptions import PermissionDenied
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
@@ -14,9 +15,10 @@ from evarlo.people.requests import PersonRequest, typed
 from evarlo.seeds.forms import BeginForm, LotForm, MoveForm
 from evarlo.seeds.germination import tests_of
 from evarlo.seeds.models import Lot
-from evarlo.seeds.queries import by_crop, stocks
+from evarlo.seeds.queries import Stock, stocks
 from evarlo.seeds.services import FIELDS, keep_lot, move_stock
-from evarlo.seeds.words import stock_in_words
+from evarlo.seeds.words import germination_in_words, stock_in_words
+from evarlo.ui.listing import Column, Listing
 from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_beside
 
@@ -30,8 +32,29 @@ def lots(request: PersonRequest) -> HttpResponse:
         if (kept := _kept(form, None, request)) is not None:
             say(request, f"{kept} is on record. Write down what came in.")
             return redirect("seeds:lot", kept.pk)
-    context = {"form": form, "crops": by_crop(stocks(timezone.localdate().year)), "cultivars": _cultivars()}
+    found = stocks(timezone.localdate().year)
+    listing = Listing(request, "seed", LOTS, found, "crop", "lot")
+    if (file := listing.taken()) is not None:
+        return file
+    needing = sorted((s for s in found if s.said and s.seeds), key=lambda s: (not s.worn, s.lot.cultivar.name))
+    adding = allowed(request.user, "plan") and ("new" in request.GET or bool(form.errors))
+    context = {"form": form, "listing": listing, "needing": needing[:MOST_NEEDING], "adding": adding}
+    if adding:
+        context["cultivars"] = _cultivars()
     return render(request, "seeds/lots.html", context, status=422 if form.errors else 200)
+
+
+MOST_NEEDING = 12  # lots to beware of that stand first
+LOTS: list[Column[Stock]] = [
+    Column("lot", "Lot", lambda s: f"{s.lot.cultivar.name}, lot {s.lot.name}", url=lambda s: reverse("seeds:lot", args=[s.lot.pk])),
+    Column("crop", "Crop", lambda s: f"{s.lot.cultivar.crop.name}, {s.lot.cultivar.name}", text=lambda s: s.lot.cultivar.crop.name),
+    Column("supplier", "Supplier", lambda s: s.lot.supplier),
+    Column("year", "Grown in", lambda s: s.lot.year, text=lambda s: str(s.lot.year or "not known"), number=True),
+    Column("germination", "Germination, %", lambda s: s.germination, text=germination_in_words, number=True),
+    Column("stock", "In stock", lambda s: s.seeds, text=lambda s: f"{s.seeds} {s.lot.counted_in}", number=True),
+    Column("state", "Beware", lambda s: s.said),
+    Column("treatment", "Treated", lambda s: s.lot.treatment),
+]
 
 
 def _cultivars() -> list[str]:

@@ -13,6 +13,13 @@ from evarlo.ui.words import counted
 SEEN = {"germination": "germinated normally", "quick": "look alive", "float": "sank"}
 
 
+def germination_in_words(stock: Stock) -> str:
+    """The share of a lot that germinates, and whether it was tested."""
+    if not stock.germination:
+        return "–"
+    return f"{places(stock.germination, 0)} tested" if stock.tested else places(stock.germination, 0)
+
+
 def stock_in_words(stock: Stock) -> SafeString:
     """What is left of a lot, how well it germinates and from when it is."""
     lot = stock.lot

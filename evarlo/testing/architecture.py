@@ -130,7 +130,9 @@ def unreached_core() -> list[str]:
 
 
 # Asked for by name: by Django, by the test runner, or by a template.
-BY_NAME = re.compile(r"clean_\w+|\w+Config|Command|ready|setUp\w*|tearDown|handle|add_arguments|to_python|prepare_value|__\w+__")
+BY_NAME = re.compile(
+    r"clean_\w+|\w+Config|Command|ready|setUp\w*|tearDown|handle|add_arguments|validate|get_help_text|process_view|to_python|prepare_value|__\w+__"
+)
 
 
 def left_unused() -> list[str]:

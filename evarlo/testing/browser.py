@@ -112,6 +112,10 @@ class BrowserTest(StaticLiveServerTestCase):
         page.get_by_label("Crop").fill(crop)
         page.get_by_label("Crop").press("Tab")
         expect(page.get_by_label("Plot length")).not_to_have_value("")
+        self.unfold(page)
+
+    def unfold(self, page: Page) -> None:
+        """Open what is folded in forms."""
         page.eval_on_selector_all("form details", "all => all.forEach((d) => (d.open = true))")
 
     def no_sideways(self, page: Page, name: str) -> None:

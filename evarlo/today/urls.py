@@ -6,4 +6,5 @@ app_name = "today"
 urlpatterns = [
     path("", views.home, name="home"),
     path("jump/", views.jump, name="jump"),
+    path("help/", views.help_page, name="help"),
 ]

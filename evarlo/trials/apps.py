@@ -13,3 +13,4 @@ class TrialsConfig(AppConfig):
         registry.due.append(tasks.due)
         registry.diary.append(protocol.diary)
         ground.uses.append(bed_doubts.uses_of_trials)
+        ground.heights.append(bed_doubts.heights_of_crops)

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from evarlo.catalogue.models import Crop
 from evarlo.grounds.history import family_of, history_of
 from evarlo.grounds.models import Bed, Obstacle
 from evarlo.grounds.registry import Taken
@@ -15,6 +16,7 @@ from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import registry
 from evarlo.trials.tasks import begun_in
+from evarlo.ui.unchanged import kept
 from evarlo.ui.units import figure_shown, measured
 from trialcore.reckoning.rotation import Use, breaches, clashes, confounded, stretches
 
@@ -51,6 +53,15 @@ def uses_of_trials(beds: Sequence[Bed]) -> Iterable[Taken]:
         yield Taken(bed_id, Use(trial.name, family, start, end, since, until, fixes), trial.get_absolute_url(), kg)
 
 
+def heights_of_crops() -> Iterable[tuple[str, float]]:
+    """How tall crops grow, in centimetres, by their own names and those of the trials that are under way with them."""
+    tall = {c.pk: c.profile["height_cm"][1] for c in Crop.objects.all() if c.profile.get("height_cm")}
+    yield from ((c.name, tall[c.pk]) for c in Crop.objects.filter(pk__in=tall))
+    for name, crop in Trial.objects.filter(decided_at=None, practice=False).values_list("name", "crop_id"):
+        if crop in tall:
+            yield name, tall[crop]
+
+
 def stands(trial: Trial, begun: dict[tuple[int, str], date]) -> tuple[date | None, date | None]:
     """From when until when a trial's crop stands in its beds, as far as is known or planned."""
     sown = begun.get((trial.pk, "sow")) or trial.sow_on
@@ -64,6 +75,10 @@ def stands(trial: Trial, begun: dict[tuple[int, str], date]) -> tuple[date | Non
 
 def bed_doubts(trial: Trial) -> BedDoubts:
     """What about the beds speaks against this layout, or has to be kept in mind."""
+    return kept(("bed doubts", trial.pk), lambda: _bed_doubts(trial))
+
+
+def _bed_doubts(trial: Trial) -> BedDoubts:
     if trial.origin != Trial.Origin.PLANNED or trial.bed is None:
         return BedDoubts((), ())
     here: dict[int, list[Plot]] = defaultdict(list)

@@ -16,6 +16,7 @@ from evarlo.trials.models import Exclusion, Plot, Trial
 from evarlo.trials.queries import frost_of_trial, names_are_hidden, without_names
 from evarlo.trials.registry import Span, registry
 from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
+from evarlo.ui.unchanged import kept
 
 PHASES = (
     ("plan", "Plan", "trials:plan"),
@@ -62,9 +63,15 @@ def frame(request: PersonRequest, trial: Trial, phase: str, layer: str = "", sco
     chosen = request.GET.get("plot", "")
     plot = trial.plots.filter(number=chosen).first() if chosen else None
     links = tuple(PhaseLink(key, name, reverse(view, args=[trial.slug]), key == phase) for key, name, view in PHASES)
-    ground = scoring_ground(trial, scoring.done) if scoring else ground_of(trial, request.user, wanted)
+    who, today = request.user.pk, timezone.localdate()
+    ground = (
+        scoring_ground(trial, scoring.done)
+        if scoring
+        else kept(("ground", trial.pk, who, wanted, today), lambda: ground_of(trial, request.user, wanted))
+    )
+    drawn = kept(("rail", trial.pk, who, phase, today), lambda: _rail(trial, links, request.user))
     url = scoring.url if scoring else reverse("trials:ground", args=[trial.slug])
-    made = Frame(trial, phase, links, _rail(trial, links, request.user), ground, url, legend(), plot)
+    made = Frame(trial, phase, links, drawn, ground, url, legend(), plot)
     return {"trial": trial, "frame": made, "masked": names_are_hidden(trial, request.user)}
 
 

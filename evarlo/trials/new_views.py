@@ -101,6 +101,8 @@ def _filled(posted: QueryDict, *, shown: bool) -> tuple[QueryDict, Proposal]:
     if EVERYTHING in touched:
         return given, Proposal()
     proposal = propose({k: str(v) for k, v in posted.items() if k in touched}, touched, timezone.localdate())
+    if "entries" in touched and "count" not in touched:
+        given["count"] = ""  # their number follows the names
     for name, value in proposal.values.items():
         if not (shown and given.get(name)):
             given[name] = value

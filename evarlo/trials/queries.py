@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from django.db.models import Prefetch
+from django.db.models import Case, Prefetch, When
 
 from evarlo.catalogue.models import Trait
 from evarlo.grounds.models import Bed
@@ -18,17 +18,23 @@ from evarlo.trials.drafting import DraftPlot, faults_in
 from evarlo.trials.laying import conditions_of
 from evarlo.trials.models import Criterion, Deed, Entry, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Readings, registry
+from evarlo.ui.unchanged import kept
 from trialcore.layouts.neighbours import Fault
 from trialcore.reckoning.frost import Frost
 
 
 def trial_list() -> list[Trial]:
-    """Every trial with its crop, newest season first."""
-    return list(
-        Trial.objects.filter(arriving=False, practice=False, archived_at=None)
-        .select_related("crop", "bed__site")
-        .prefetch_related("more_beds")
-    )
+    """Every trial with its crop's name, newest season first, those put away too: for lists, which draw nothing."""
+    shown = Trial.objects.filter(arriving=False, practice=False).select_related("crop", "bed__site")
+    return list(shown.defer("crop__profile", "bed__site__frost_record"))
+
+
+def shown_first(most: int) -> list[Trial]:
+    """The trials that are drawn where there is room for some: those under way first, then the newest."""
+    shown = Trial.objects.filter(arriving=False, practice=False, archived_at=None)
+    decided = Case(When(decided_at=None, then=0), default=1)
+    ordered = shown.select_related("crop", "bed__site").prefetch_related("more_beds").order_by(decided, "-season", "name")
+    return list(ordered[:most])
 
 
 def frost_of_trial(trial: Trial) -> Frost | None:
@@ -126,7 +132,7 @@ def readings_of(trial: Trial, trait: Trait) -> Readings:
                 own = fill(trial, trait) | own
         return own
 
-    return trial.once(f"readings {trait.pk}", found)
+    return trial.once(f"readings {trait.pk}", lambda: dict(kept(("readings", trial.pk, trait.pk), found)))
 
 
 def criteria_of(trial: Trial) -> list[Criterion]:
@@ -148,7 +154,11 @@ def _traits_with_records(trial: Trial) -> list[Trait]:
 
 def recorded_traits(trial: Trial) -> dict[int, Trait]:
     """The traits of which anything is recorded in this trial, by id."""
-    return trial.once("recorded-traits", lambda: {t.pk: t for source in registry.traits for t in source(trial)})
+
+    def found() -> dict[int, Trait]:
+        return {t.pk: t for source in registry.traits for t in source(trial)}
+
+    return trial.once("recorded-traits", lambda: dict(kept(("recorded traits", trial.pk), found)))
 
 
 TURNED = 1e-6  # metres by which a plot is longer or shorter than planned where it lies across its bed

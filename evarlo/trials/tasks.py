@@ -22,6 +22,7 @@ from evarlo.trials.needs import entries_short, plan_of
 from evarlo.trials.queries import frost_of_trial
 from evarlo.trials.registry import Due, registry
 from evarlo.ui.fields import read_day
+from evarlo.ui.unchanged import kept
 from trialcore.field.weather import soil_warm_on
 from trialcore.reckoning import schedule
 from trialcore.reckoning.schedule import Dated, Offset, SowingWindow, parted, sowing_window, years_later
@@ -194,6 +195,10 @@ def planned_dates(trial: Trial) -> list[tuple[str, str, Dated]]:
 
 def season_tasks(trial: Trial) -> SeasonTasks:
     """Everything to be done, in time order, with what does not go together."""
+    return kept(("tasks", trial.pk), lambda: _season_tasks(trial))
+
+
+def _season_tasks(trial: Trial) -> SeasonTasks:
     record = record_of(trial.bed.site) if trial.bed else None
     window = window_of(trial, record)
     tasks, shown = tasks_of(trial, window)

@@ -5,6 +5,7 @@ from evarlo.trials import needs_views, new_views, paper, protocol_views, task_vi
 app_name = "trials"
 urlpatterns = [
     path("", views.trial_list_page, name="list"),
+    path("put-away/", views.put_away, name="put-away"),
     path("new/", new_views.new, name="new"),
     path("new/forecast/", new_views.new_forecast, name="forecast"),
     path("feed/<str:key>.ics", task_views.feed, name="feed"),

@@ -13,7 +13,7 @@ from django_htmx.http import trigger_client_event
 
 from evarlo.catalogue.models import Crop
 from evarlo.catalogue.services import crop_named
-from evarlo.people.permissions import may
+from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials import queries
 from evarlo.trials.bed_doubts import bed_doubts
@@ -28,11 +28,16 @@ from evarlo.trials.models import Plot, Trial
 from evarlo.trials.planning import follow_trial
 from evarlo.trials.registry import registry
 from evarlo.trials.services import accept_rotation, archive, change_criteria, declare_output, delete_plan, open_names, rename
-from evarlo.trials.words import plan_in_words
+from evarlo.trials.words import plan_in_words, stands_in_words
 from evarlo.ui.fields import Number, Words
+from evarlo.ui.listing import Act, Column, Listing
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside, said_on_top
+from evarlo.ui.unchanged import kept
 from evarlo.ui.words import counted
+
+MOST_CARDS = 12  # trials under way that are drawn; the list holds them all
+MOST_AT_ONCE = 200
 
 
 def trial_or_404(slug: str) -> Trial:
@@ -41,8 +46,40 @@ def trial_or_404(slug: str) -> Trial:
 
 @may("see")
 def trial_list_page(request: PersonRequest) -> HttpResponse:
-    away = Trial.objects.filter(arriving=False, practice=False, archived_at__isnull=False)
-    return render(request, "trials/list.html", {"rows": cards(queries.trial_list()), "away": away})
+    """What is under way as cards, and every trial as a list."""
+    every = queries.trial_list()
+    acts = [Act("Put the ticked away", reverse("trials:put-away"))] if allowed(request.user, "plan") else []
+    listing = Listing(request, "trials", trial_columns(), every, "-season", "trial", acts, lambda t: t.slug)
+    if (file := listing.taken()) is not None:
+        return file
+    drawn = kept(("cards of the list", timezone.localdate()), lambda: cards(queries.shown_first(MOST_CARDS)))
+    return render(request, "trials/list.html", {"rows": drawn, "listing": listing, "any": bool(every)})
+
+
+def trial_columns() -> list[Column[Trial]]:
+    return [
+        Column("name", "Trial", lambda t: t.name, url=lambda t: t.get_absolute_url()),
+        Column("season", "Season", lambda t: t.season),
+        Column("crop", "Crop", lambda t: t.crop.name),
+        Column("stands", "Stands", stands_in_words),
+        Column("site", "Site", lambda t: t.bed.site.name if t.bed else ""),
+        Column("bed", "Bed", lambda t: t.bed.name if t.bed else "", spare=True),
+        Column("sown", "Sowing planned", lambda t: t.sow_on, number=True),
+        Column("design", "Design", lambda t: t.get_design_display(), spare=True),
+        Column("blocks", "Blocks", lambda t: t.blocks, number=True, spare=True),
+        Column("question", "Question", lambda t: "" if t.blind and not t.opened_at else t.question, spare=True),
+    ]
+
+
+@may("plan")
+@require_POST
+def put_away(request: PersonRequest) -> HttpResponse:
+    """Several trials at once off the lists."""
+    trials = list(Trial.objects.filter(slug__in=request.POST.getlist("row")[:MOST_AT_ONCE], archived_at=None))
+    for trial in trials:
+        archive(trial, True, request.user)
+    say(request, f"{counted(len(trials), 'trial')} put away; everything of them stays." if trials else "No trial was ticked.")
+    return redirect("trials:list")
 
 
 def cards(trials: list[Trial]) -> list[dict[str, object]]:

@@ -13,6 +13,15 @@ from evarlo.ui.words import counted, plural
 from trialcore.reckoning.schedule import SowingWindow
 
 
+def stands_in_words(trial: Trial) -> str:
+    """How far a trial has come, in a word or two."""
+    if trial.archived_at:
+        return "put away"
+    if trial.decided_at:
+        return "decided"
+    return "under way" if trial.is_fixed else "being planned"
+
+
 def observed_in_words(trial: Trial) -> list[str]:
     """What every comparison says of a trial with one plot an entry."""
     if not trial.only_observed:

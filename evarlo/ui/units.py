@@ -69,6 +69,24 @@ IMPERIAL = {
 _imperial: ContextVar[bool] = ContextVar("imperial", default=False)
 
 
+_CLOCK12: ContextVar[bool] = ContextVar("clock12", default=False)
+
+
+def clock_format() -> str:
+    """How a time is written for whoever asks: 16:40, or 4:40 pm."""
+    return "g:i a" if _CLOCK12.get() else "H:i"
+
+
+def looks() -> tuple[bool, bool]:
+    """How amounts and times look to whoever asks: what was drawn for one is not shown to another who has it otherwise."""
+    return _imperial.get(), _CLOCK12.get()
+
+
+def use_clock12(wanted: bool) -> None:
+    """Write times with am and pm from now on, in this request."""
+    _CLOCK12.set(wanted)
+
+
 def use_imperial(imperial: bool) -> Token[bool]:
     """From here on, for this request alone, amounts are shown in imperial units or in metric ones."""
     return _imperial.set(imperial)

@@ -31,6 +31,7 @@ from evarlo.walks.models import Rival, Round
 from evarlo.walks.queries import round_lines, walkable
 from evarlo.walks.services import begin_round, close_round, open_round, show_earlier
 
+MOST_NEAR = 6  # traits walked last that are offered at once; the others are a touch away
 MOST_AT_ONCE = 6  # traits asked of each plot in one walk
 
 
@@ -41,10 +42,18 @@ def walk(request: PersonRequest, slug: str) -> HttpResponse:
     first = trial.rounds.select_related("trait").first()
     asked = [c.trait for c in trial.criteria.select_related("trait")]
     offered = {t.key: t for t in (*asked, *library()) if t.source == Trait.Source.WALK and (t in asked or t.is_for(trial.crop))}
+    walked = [r.trait for r in reversed(trial.rounds.select_related("trait"))]  # the newest first
+    near = {*asked, *walked[:MOST_NEAR], *(offered[k] for k in request.GET.getlist("trait") if k in offered)} & set(
+        offered.values()
+    )
+    ranked = sorted(offered.values(), key=lambda t: (t not in asked, walked.index(t) if t in walked else len(walked), t.name))
+    if not near:
+        near = set(ranked[:MOST_NEAR])
     context = frame(request, trial, "walk", layer=first.trait.key if first else "") | {
         "lines": round_lines(trial),
         "to_settle": Rival.objects.filter(round__trial=trial, settled_at__isnull=True).count(),
-        "offered": sorted(offered.values(), key=lambda t: (t not in asked, t.name)),
+        "offered": [t for t in ranked if t in near],
+        "others": [t for t in ranked if t not in near],
         "chosen": request.GET.getlist("trait"),
         "most": MOST_AT_ONCE,
         "groups": groups_of(trial),

@@ -94,6 +94,15 @@ export async function cases(base = BASE) {
       walk.tookBack(back);
       same([walk.plot.id, walk.done, walk.last], [1, 0, null]);
     },
+    "what was done is taken back one by one, the newest first": () => {
+      const walk = new Walk(taken());
+      keep(walk, 4, "k1");
+      keep(walk, 5, "k2");
+      walk.tookBack(walk.taking(8, "k3"));
+      same([walk.plot.id, walk.last.key], [2, "k1"]);
+      walk.tookBack(walk.taking(9, "k4"));
+      same([walk.plot.id, walk.last], [1, null]);
+    },
     "several traits are asked of a plot before the next": () => {
       const walk = new Walk(taken({ asks: [ask(), ask({ round: 6, trait: "Vigour", kind: "score" })] }));
       keep(walk, 1, "a");

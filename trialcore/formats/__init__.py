@@ -3,8 +3,9 @@
 In this room:
 
     sheet, plots    a trial read from delimited text, every bad cell named
-    messy           the same as people keep it: meanings (of columns), numerals (how numbers are written), and what to ask
-    meanings, numerals
+    messy           the same as people keep it: what is proposed, and what is asked
+    meanings        what a column means by its name, in several languages
+    numerals        how the numbers of a column are written
     weights         weights of picks, a line a plot and day, a column a day or a column a class
     table           columns read from delimited text, every bad cell named
     figures         results as plain dictionaries of numbers, for JSON

@@ -10,4 +10,5 @@ In this room:
     placing       from a layout to plots in real beds
     serving       in which order judges taste, under which codes
     paths         the numbers on the stakes and the path that is walked
+    shade         which beds of a site a tall crop shades
 """

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import re
+import string
 import unicodedata
+from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 from functools import lru_cache
 
+import numpy as np
+
 ALIKE = 0.84  # share of letters in the same order from which two names of some length are taken to be alike
+LETTERS = string.ascii_lowercase + string.digits
 LEAST = 5  # letters below which only the very same name counts
 
 
@@ -57,7 +62,27 @@ def likeness(a: str, b: str) -> Likeness | None:
 
 
 def near_duplicates(names: Sequence[str], different: Iterable[tuple[str, str]] = ()) -> list[Likeness]:
-    """All pairs of names that may be one, but for those that are known to be `different`."""
+    """All pairs of names that may be one, but for those that are known to be `different`, in the order of the names.
+
+    Only names with the same numbers can be alike, and only ones that share enough letters, whatever their order: among hundreds of
+    names few pairs are left to be compared letter by letter.
+    """
     known = {frozenset(pair) for pair in different}
-    pairs = ((a, b) for i, a in enumerate(names) for b in names[i + 1 :])
-    return [alike for a, b in pairs if frozenset((a, b)) not in known and (alike := likeness(a, b))]
+    by_numbers: dict[tuple[str, ...], list[int]] = defaultdict(list)
+    for i, name in enumerate(names):
+        by_numbers[tuple(_parts(name)[0])].append(i)
+    pairs = sorted(pair for group in by_numbers.values() if len(group) > 1 for pair in _sharing_letters(names, group))
+    return [alike for i, j in pairs if frozenset((names[i], names[j])) not in known and (alike := likeness(names[i], names[j]))]
+
+
+def _sharing_letters(names: Sequence[str], group: Sequence[int]) -> Iterable[tuple[int, int]]:
+    """The pairs of a group whose letters could be in the same order for the share `ALIKE` or more, or one within the other."""
+    plain = [folded(names[i]) for i in group]
+    counts = np.array([[name.count(c) for c in LETTERS] for name in plain])
+    lengths = counts.sum(axis=1)
+    for k in range(len(group) - 1):
+        shared = np.minimum(counts[k], counts[k + 1 :]).sum(axis=1)
+        others = lengths[k + 1 :]
+        likely = (2 * shared >= ALIKE * (lengths[k] + others)) | (shared == np.minimum(lengths[k], others))
+        for j in np.flatnonzero(likely):
+            yield group[k], group[k + 1 + int(j)]

@@ -1,5 +1,7 @@
 """Names that may mean one cultivar."""
 
+import itertools
+import random
 from unittest import TestCase
 
 from trialcore.reckoning.names import folded, likeness, near_duplicates
@@ -39,3 +41,17 @@ class Names(TestCase):
         names = ["Brakewater", "Corvane", "Breakwater", "Thornfen", "Thornfen Late"]
         self.assertEqual(len(near_duplicates(names)), 2)
         self.assertEqual([x.a for x in near_duplicates(names, [("Thornfen Late", "Thornfen")])], ["Brakewater"])
+
+
+class ManyNames(TestCase):
+    def test_the_quick_search_finds_what_every_pair_compared_finds(self) -> None:
+        luck = random.Random(11)  # noqa: S311 - made-up names
+        parts = ("bran", "cor", "vane", "pale", "har", "quo", "lin", "mer", "gold", "still")
+        names = [
+            "".join(luck.choice(parts) for _ in range(luck.randint(1, 3))) + luck.choice(("", " 2", " 12", " late"))
+            for _ in range(150)
+        ]
+        names = [*dict.fromkeys(names), "Mere Gold", "Gold Mere", "brant", "Brant", "cv. Corvane", "OF-17", "OF 17", "x", "X", ""]
+        every = [found for a, b in itertools.combinations(names, 2) if (found := likeness(a, b))]
+        self.assertGreater(len(every), 20)
+        self.assertEqual(near_duplicates(names), every)

@@ -46,12 +46,12 @@ class Cultivars(TestCase):
         self.assertEqual({e.cultivar.name for e in made.entries.all()}, {"Corvane", "Brakewater"})
 
     def test_likely_duplicates_are_pointed_out_until_they_are_kept_apart(self) -> None:
-        self.assertEqual([(a.name, b.name) for a, b, _ in likely_duplicates(self.crop)], [("Brakewater", "Breakwater")])
+        self.assertEqual([(a.name, b.name) for a, b, _ in likely_duplicates()], [("Brakewater", "Breakwater")])
         self.assertContains(self.client.get(reverse("catalogue:list")), "Perhaps one cultivar under two names")
         made = world.trial(self.by, entries=("Corvane", "Brakewater", "Breakwater"))
         self.assertIn("may be one cultivar: nearly the same letters", " ".join(name_doubts(made)))
         self.client.post(self.at("apart", self.other.pk))
-        self.assertEqual(likely_duplicates(self.crop), [])
+        self.assertEqual(likely_duplicates(), [])
         self.assertEqual(name_doubts(made), [])
         keep_apart(self.other, self.one)  # twice, and the other way round: still once on record
 
@@ -61,7 +61,7 @@ class Cultivars(TestCase):
         self.one.refresh_from_db()
         self.assertEqual((self.one.related, self.one.breeding), (self.other, "open"))
         self.assertAlmostEqual(self.one.height_cm or 0, 60.96)
-        self.assertEqual(likely_duplicates(self.crop), [])
+        self.assertEqual(likely_duplicates(), [])
         self.assertContains(self.client.get(reverse("catalogue:cultivar", args=[self.other.pk])), "is a selection of it")
         made = world.trial(self.by, entries=("Corvane", "Brakewater", "Breakwater"))
         self.assertIn("Brakewater is a selection of Breakwater; expect them to be alike.", name_doubts(made))

@@ -17,7 +17,8 @@ from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare
 from evarlo.compare.scored import scored
 from evarlo.compare.words import bars_in_words, sentence
-from evarlo.exchange.services import Wanted, keep_sheet, make_trial
+from evarlo.exchange.services import Wanted, make_trial
+from evarlo.exchange.shapes import keep_sheet
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.leaving_out import exclude_plot

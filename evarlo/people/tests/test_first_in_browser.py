@@ -35,7 +35,7 @@ class FirstDay(BrowserTest):
         expect(page.get_by_role("heading", name="Long Field")).to_be_visible()
         self.accessible(page, "empty place")
         page.get_by_role("link", name="Let others in").click()
-        page.get_by_label("Name", exact=True).fill("Odo Sand")
+        page.get_by_role("textbox", name="Name", exact=True).fill("Odo Sand")
         page.get_by_role("button", name="Make a link").click()
         address = page.get_by_label("Address").input_value()
         self.accessible(page, "link")

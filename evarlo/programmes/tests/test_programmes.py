@@ -11,7 +11,8 @@ from django.urls import reverse
 import trialcore
 from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.catalogue.services import CULTIVAR_FIELDS, keep_cultivar
-from evarlo.exchange.services import Wanted, keep_sheet, make_trial
+from evarlo.exchange.services import Wanted, make_trial
+from evarlo.exchange.shapes import keep_sheet
 from evarlo.grounds.models import WeatherDay
 from evarlo.programmes.analysing import FEWEST_DAYS, begin, is_done, reckon, step, warmth_of
 from evarlo.programmes.frontier import reckon_next, rules_of, table_of

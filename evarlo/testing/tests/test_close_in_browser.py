@@ -63,6 +63,7 @@ class Store(BrowserTest):
         world.trial(world.person())
         page = self.open("manager", PHONE)
         page.goto(self.at("/seed/"))
+        page.get_by_role("link", name="A new lot").tap()
         page.get_by_label("Cultivar").fill("Quillet")
         page.get_by_label("Lot", exact=True).fill("Q-7")
         page.get_by_label("Grown in").fill(str(timezone.localdate().year + 3))

@@ -113,6 +113,7 @@ class TwoTabs(BrowserTest):
         made = world.trial(world.person())
         first, second = self.both(f"/trials/{made.slug}/walk/")
         for page in (first, second):
+            self.unfold(page)
             page.get_by_role("checkbox", name="Bolting").check()
             page.get_by_role("button", name="Start walking").click()
             expect(page.locator(".strip-tag.here")).to_be_visible()

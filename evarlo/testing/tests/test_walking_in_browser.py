@@ -170,6 +170,7 @@ class Practising(Grown):
         expect(page.locator(".anchors li")).to_have_count(3)
         self.assertEqual(Trait.objects.get(name="Fennel scent").guides.count(), 1)
         self.go(page, "walk/")
+        self.unfold(page)
         page.get_by_role("checkbox", name="Fennel scent").check()
         page.get_by_role("button", name="Start walking").click()
         expect(page.locator("#bench-title")).to_have_text("Fennel scent")

@@ -100,12 +100,14 @@ class Home(TestCase):
         for asked, goes in (
             ("203", f"/trials/{made.slug}/?plot=203"),
             ("bf02", f"/trials/{made.slug}/"),
-            ("quill", f"/trials/{made.slug}/"),
         ):
             with self.subTest(asked=asked):
                 answer = self.client.get("/jump/", {"q": asked, "trial": made.slug})
                 self.assertRedirects(answer, goes, fetch_redirect_response=False)
-        self.assertContains(self.client.get("/jump/", {"q": "nowhere"}), "Nothing goes by that")
+        both = self.client.get("/jump/", {"q": "quill"})  # the cultivar's own page, and the trial it stands in
+        self.assertContains(both, f'href="/trials/{made.slug}/"')
+        self.assertContains(both, "cultivar of bulb fennel")
+        self.assertContains(self.client.get("/jump/", {"q": "nowhere"}), "Nothing goes by “nowhere”")
         self.assertEqual(self.client.get("/jump/", {"q": "x" * 500 + "\x00"}).status_code, 200)
 
 

@@ -204,10 +204,10 @@ class CopiedPutAwayDeleted(TestCase):
     def test_put_away_it_stays_whole_and_comes_back(self) -> None:
         self.act("archive")
         self.assertNotContains(self.client.get("/"), "Fennel, 2026")
-        self.assertContains(self.client.get("/trials/"), "Put away")
+        self.assertContains(self.client.get("/trials/"), "put away")
         self.assertContains(self.client.get(self.made.get_absolute_url()), "This trial is put away")
         self.act("archive")
-        self.assertNotContains(self.client.get("/trials/"), "Put away")
+        self.assertNotContains(self.client.get("/trials/"), "put away")
 
     def test_it_is_deleted_while_nothing_is_recorded_and_never_after(self) -> None:
         walk = world.walk(self.made, "vigour", self.by)

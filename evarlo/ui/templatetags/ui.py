@@ -5,17 +5,19 @@ from __future__ import annotations
 import json
 import uuid
 from collections.abc import Sequence
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 from django import template
 from django.template.loader import render_to_string
 from django.templatetags.static import static
+from django.utils import timezone
+from django.utils.dateformat import format as date_format
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from evarlo.ui import words
-from evarlo.ui.units import figure_shown, measured, unit_shown
+from evarlo.ui.units import clock_format, figure_shown, measured, unit_shown
 from evarlo.ui.words import fixed
 
 register = template.Library()
@@ -146,6 +148,12 @@ def day(value: date | None) -> str:
 @register.filter
 def short_day(value: date | None) -> str:
     return f"{value:%-d %b}" if value else "–"
+
+
+@register.filter
+def moment(value: datetime | None, form: str = "j M Y") -> str:
+    """A day in that form with its time, 24 or 12 hours as the person who asks has it."""
+    return date_format(timezone.localtime(value), f"{form}, {clock_format()}".removeprefix(", ")) if value else ""
 
 
 @register.filter

@@ -44,6 +44,20 @@ document.addEventListener("submit", async (event) => {
 
 // The worker answers for the server while there is no signal.
 if ("serviceWorker" in navigator) navigator.serviceWorker.register("/worker.js", { scope: "/" }).catch(() => {});
+
+// Today, and the rounds and the picking list of the trial at hand, are taken along, also by a phone whose first page was a round.
+async function takeAlong() {
+  const trial = location.pathname.match(/^\/trials\/([^/]+)\/(walk|pick)\//);
+  if (!trial || !navigator.onLine) return;
+  const last = Number(sessionStorage.getItem("evarlo-along") || 0);
+  if (Date.now() - last < 600_000) return;
+  await navigator.serviceWorker.ready;
+  if (!navigator.serviceWorker.controller) await new Promise((go) => (navigator.serviceWorker.oncontrollerchange = go));
+  sessionStorage.setItem("evarlo-along", String(Date.now()));
+  for (const page of ["/", `/trials/${trial[1]}/walk/`, `/trials/${trial[1]}/pick/`]) await fetch(page, { priority: "low" });
+}
+if (mine && "serviceWorker" in navigator) window.addEventListener("load", () => takeAlong().catch(() => {}));
+
 async function begin() {
   if (document.querySelector("[data-walk]") || !light || !(await showKept())) return;
   await bringIn();

@@ -39,6 +39,8 @@ document.addEventListener("alpine:init", () => {
       this.look();
       this.$root.addEventListener("input", (event) => this.typedInto(event.target));
       this.$root.addEventListener("change", (event) => this.typedInto(event.target));
+      // What is typed takes the place of what was proposed.
+      this.$root.addEventListener("focusin", ({ target }) => target.matches(".sentence input") && target.select());
       document.body.addEventListener("htmx:load", () => this.takeProposals());
       document.addEventListener("click", (event) => {
         const offer = event.target.closest("[data-offer]");
@@ -173,7 +175,7 @@ document.addEventListener("alpine:init", () => {
       this.$root.dispatchEvent(new Event("change"));
     },
     typedInto(target) {
-      const name = target.name || "";
+      const name = target.getAttribute?.("name") || "";
       if (!name || name === "check-mark" || name === "touched") return;
       const field = target.type === "checkbox" ? target.checked : target.value;
       this.touch(name);

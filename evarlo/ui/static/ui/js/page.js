@@ -30,9 +30,24 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
+// What was found as one types: arrows go through it, Escape and a touch elsewhere put it away.
+const jumpBox = document.getElementById("jump-found");
+document.querySelector(".jump")?.addEventListener("keydown", (event) => {
+  const links = [...jumpBox.querySelectorAll("a")];
+  const at = links.indexOf(document.activeElement);
+  if (event.key === "Escape") jumpBox.replaceChildren();
+  else if (event.key === "ArrowDown") links[Math.min(at + 1, links.length - 1)]?.focus();
+  else if (event.key === "ArrowUp") (at > 0 ? links[at - 1] : document.getElementById("jump")).focus();
+  else return;
+  event.preventDefault();
+});
 document.addEventListener("click", (event) => {
+  if (jumpBox && !event.target.closest(".jump")) jumpBox.replaceChildren();
   if (event.target.closest("[data-print]")) window.print();
 });
+
+// After a refusal the first field that needs correcting is at hand.
+document.querySelector("main [aria-invalid=true]:not([type=hidden])")?.focus();
 
 // A password can be read while it is typed: on a phone, in gloves, it is typed once and not twice.
 for (const field of document.querySelectorAll("input[type=password]")) {

@@ -12,7 +12,7 @@ export class Walk {
   constructor(data, records = []) {
     this.data = data;
     this.answers = new Map(); // by round and plot: the newest record of this phone
-    this.last = null; // the record that Undo takes back
+    this.keptHere = []; // the records of this sitting, which Undo takes back one by one
     this.at = 0;
     this.ask = null; // the trait being asked
     this.setWay(data.way);
@@ -37,6 +37,11 @@ export class Walk {
   }
   get done() {
     return this.path.filter((p) => this.whole(p)).length;
+  }
+
+  // The record that Undo takes back next.
+  get last() {
+    return this.keptHere.at(-1) ?? null;
   }
 
   setWay(key) {
@@ -175,7 +180,9 @@ export class Walk {
   // It lies in the database: on to what is asked next.
   kept(record) {
     this.remember(record);
-    this.last = record.again ? null : record;
+    if (record.again)
+      this.keptHere = []; // what was asked again is not taken back over it
+    else this.keptHere.push(record);
     this.data.draft = null;
     this.next();
   }
@@ -190,7 +197,7 @@ export class Walk {
     ask.taken = ask.taken.filter((id) => id !== record.plot);
     this.at = this.path.findIndex((p) => p.id === record.plot);
     this.ask = ask;
-    this.last = null;
+    this.keptHere.pop();
   }
 
   // The server has answered for a record.

@@ -50,6 +50,7 @@ export function viewOf(walk) {
     pad: padOf(ask),
     causes: data.causes.map(([code, words], n) => ({ code, words, key: String(n + 1) })),
     done: walk.done === path.length && !left ? "" : `${walk.done} of ${path.length} plots`,
+    number: walk.plot.number,
     undo: walk.parts.length ? "Undo the last plant" : walk.last ? `Undo plot ${walk.last.plotNumber}` : "",
     ways: WAYS.map(([key, words]) => ({ key, words, here: key === data.way })),
     at,
