@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import date, timedelta
+from math import cos, radians, sin
 
 from django.contrib.auth.hashers import make_password
 from django.db import transaction
@@ -65,6 +67,7 @@ def build(today: date) -> None:
     )
     lock = Bed.objects.create(site=site, name="Lock bed", length_m=13, width_m=5.4, bearing=165)
     shingle = Bed.objects.create(site=site, name="Shingle bed", length_m=12, width_m=7, bearing=75)
+    lay_out_beds(Bed.objects.filter(site=site))
     for name, listed in (("Edamame soybean", world.EDAMAME), ("Radicchio", world.RADICCHIO), ("Storage daikon", world.DAIKON)):
         for cultivar in listed:
             cultivar_named(crops[name], cultivar)
@@ -100,6 +103,16 @@ def make_people() -> People:
         for name, first, last, role in world.PEOPLE
     ]
     return People(*made[:3])
+
+
+def lay_out_beds(beds: Iterable[Bed]) -> None:
+    """Where the beds lie: the ground runs along 75°, so places are given along it and across, in metres."""
+    along, across = radians(75), radians(345)
+    for bed in beds:
+        u, v = world.LAID[bed.name]
+        bed.east_m = round(u * sin(along) + v * sin(across), 1)
+        bed.north_m = round(u * cos(along) + v * cos(across), 1)
+        bed.save(update_fields=["east_m", "north_m"])
 
 
 def make_site(today: date) -> Site:

@@ -12,6 +12,19 @@ PEOPLE = (
     ("reader", "Jory", "Wend", "reader"),
 )
 
+LAID = {  # where the middle of each bed lies, metres along the ground and across it
+    "North strip": (0.0, 0.0),
+    "Weir bed": (24.5, 2.5),
+    "Tide bed": (3.8, -14.2),
+    "Wharf bed": (26.5, -12.6),
+    "Shingle bed": (41.0, -12.8),
+    "Sluice bed": (40.5, 3.0),
+    "Reed bed": (49.5, 7.0),
+    "Bank bed": (57.0, 2.6),
+    "Gull bed": (65.0, 0.0),
+    "Staithe tunnel": (74.0, 5.0),
+    "Lock bed": (82.5, 5.0),
+}
 CROPS = (  # name, cm between rows, cm in the row, usual CV of yield in percent
     ("Bulb fennel", 40, 30, 11),
     ("Edamame soybean", 50, 12, 14),

@@ -315,7 +315,9 @@ def _days(made: Proposal, typed: Mapping[str, str], crop: Crop, last: Trial | No
         if sow is None:
             break
         if sow < today - timedelta(days=LATE):
-            continue
+            if window.latest is None or window.latest < today:
+                continue
+            sow = today  # the best day is past, and there is still time
         ages = crop.profile.get("transplant_days")
         plant = sow + timedelta(days=round((ages[0] + ages[1]) / 2)) if usual.transplant and ages else None
         pick = sow + timedelta(days=round(edible[0])) if edible else None

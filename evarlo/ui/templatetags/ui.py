@@ -198,13 +198,16 @@ def field(bound: Any, hint: str = "", unit: str = "") -> dict[str, Any]:
     return {"bound": bound, "hint": hint, "unit": unit, "optional": optional, "control": bound.as_widget(attrs=attrs)}
 
 
-@register.inclusion_tag("ui/part.html")
-def part(bound: Any, unit: str = "") -> dict[str, Any]:
-    """A form field as a part of a sentence: it is typed where it stands, and its label is read out instead of shown."""
+@register.simple_tag
+def part(bound: Any, unit: str = "") -> SafeString:
+    """A form field as a part of a sentence: it is typed where it stands, and its label is read out instead of shown. No white space
+    stands around it, so that a comma may follow."""
     attrs = {"aria-label": bound.label}
     if bound.errors:
         attrs |= {"aria-invalid": "true", "aria-describedby": f"{bound.auto_id}-wrong"}
-    return {"bound": bound, "control": bound.as_widget(attrs=attrs), "unit": unit_shown(unit or getattr(bound.field, "unit", ""))}
+    unit = unit_shown(unit or getattr(bound.field, "unit", ""))
+    made = render_to_string("ui/part.html", {"bound": bound, "control": bound.as_widget(attrs=attrs).strip(), "unit": unit})
+    return SafeString(made.strip())
 
 
 @register.inclusion_tag("ui/part_errors.html")
