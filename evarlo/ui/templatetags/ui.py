@@ -206,7 +206,7 @@ def part(bound: Any, unit: str = "") -> SafeString:
     if bound.errors:
         attrs |= {"aria-invalid": "true", "aria-describedby": f"{bound.auto_id}-wrong"}
     unit = unit_shown(unit or getattr(bound.field, "unit", ""))
-    made = render_to_string("ui/part.html", {"bound": bound, "control": bound.as_widget(attrs=attrs).strip(), "unit": unit})
+    made = render_to_string("ui/part.html", {"bound": bound, "control": bound.as_widget(attrs=attrs), "unit": unit})
     return SafeString(made.strip())
 
 
