@@ -26,5 +26,6 @@ class HarvestConfig(AppConfig):
         registry.borne.append(queries.borne)
         registry.complete.append(queries.complete)
         registry.marks.append(queries.marks)
+        registry.newer.append(queries.newer)
         registry.weighed.append(queries.weighed)
         registry.ways.append(queries.ways)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 
 from django.db.models import Count, Exists, F, Max, Min, Q, QuerySet, Sum, Window
 from django.db.models.functions import RowNumber
@@ -26,6 +26,11 @@ from evarlo.ui.words import counted
 from evarlo.walks.queries import readings as walk_readings
 from trialcore.field.moisture import at_standard_moisture
 from trialcore.field.picks import Pick, PlotYield, plot_yield
+
+
+def newer(trial: Trial, since: datetime, who: int) -> int:
+    """How many weigh-ins of a trial others have recorded since a moment."""
+    return Picking.objects.filter(plot__trial=trial, at__gt=since).exclude(by=who).count()
 
 
 def _percent(share: float | None) -> float | None:

@@ -103,7 +103,8 @@ class Judging:
 
 @dataclass(frozen=True)
 class GoingOn:
-    """What the newest signed board of a crop keeps in trials, by name and its check first, and what it dropped."""
+    """What the newest signed board of a crop keeps in trials, by name and its check first, and what it dropped;
+    `newer` how many records of a trial others than somebody (by id) have made since a moment."""
 
     kept: tuple[str, ...] = ()
     dropped: tuple[str, ...] = ()
@@ -154,6 +155,7 @@ class Registry:
     holds: Callable[[Trial, datetime], dict[int, Held]] | None = None
     warm_up: Callable[[User, Trait, datetime], str] | None = None
     eyes: Callable[[Trait], dict[int, str]] | None = None
+    newer: list[Callable[[Trial, datetime, int], int]] = field(default_factory=list)
     complete: list[Callable[[list[int]], dict[tuple[int, str], set[int]]]] = field(default_factory=list)
 
 

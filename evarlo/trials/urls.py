@@ -21,6 +21,7 @@ urlpatterns = [
     path("<slug:slug>/archive/", views.archive_act, name="archive"),
     path("<slug:slug>/delete/", views.delete_act, name="delete"),
     path("<slug:slug>/criteria/", views.criteria, name="criteria"),
+    path("<slug:slug>/news/", views.news, name="news"),
     path("<slug:slug>/names.json", views.names, name="names"),
     path("<slug:slug>/rename/", views.put_name_right, name="rename"),
     path("<slug:slug>/accept/", views.accept_breach, name="accept"),

@@ -8,6 +8,7 @@ from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
+from django.utils.dateparse import parse_datetime
 from django.views.decorators.http import require_POST
 from django_htmx.http import trigger_client_event
 
@@ -123,6 +124,17 @@ def _plan(request: PersonRequest, trial: Trial, renaming: RenameForm | None = No
     context["planned"] = plan_in_words(trial, len(context["entries"]), trial.plots.count())
     context["question"] = queries.without_names(trial, trial.question, request.user)
     return render(request, "trials/plan.html", context, status=422 if renaming else 200)
+
+
+@may("see")
+def news(request: PersonRequest, slug: str) -> HttpResponse:
+    """How many records others have made of a trial since a page of it was loaded; nothing where there are none."""
+    trial = trial_or_404(slug)
+    since = parse_datetime(request.GET.get("since", "")[:40])
+    if since is None or timezone.is_naive(since):
+        return HttpResponse(status=204)
+    count = sum(source(trial, since, request.user.pk) for source in registry.newer)
+    return JsonResponse({"said": f"{counted(count, 'record')} came in from others."}) if count else HttpResponse(status=204)
 
 
 @may("plan")

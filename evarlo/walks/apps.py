@@ -11,6 +11,7 @@ class WalksConfig(AppConfig):
 
         registry.readings[Trait.Source.WALK] = queries.readings
         registry.begun.append(queries.begun)
+        registry.newer.append(queries.newer)
         registry.reached = queries.reached
         registry.readings[Trait.Source.COURSE] = queries.course
         registry.readings[Trait.Source.WITHIN] = queries.within

@@ -46,6 +46,7 @@ SHELL = (
     "ui/js/queue.js",
     "ui/js/store.js",
     "ui/js/ground.js",
+    "ui/js/news.js",
     "ui/js/walk/camera.js",
     "ui/js/walk/component.js",
     "ui/js/walk/ground.js",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 
 from django.db.models import Count, Max, Min, Q, QuerySet
 from django.urls import reverse
@@ -243,6 +243,11 @@ class RoundLine:
     @property
     def left(self) -> int:
         return self.plots - self.done
+
+
+def newer(trial: Trial, since: datetime, who: int) -> int:
+    """How many values of a trial others have recorded since a moment."""
+    return Observation.objects.filter(round__trial=trial, at__gt=since).exclude(by=who).count()
 
 
 def round_lines(trial: Trial) -> list[RoundLine]:
