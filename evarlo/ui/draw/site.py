@@ -102,12 +102,12 @@ def _bed(bed: DrawnBed, x: float, y: float, east: float, north: float, scale: fl
         return format_html(
             '<a href="{}" class="on-site" {} aria-label="{}"><title>{}</title>{}</a>', bed.url, data, said, said, inner
         )
-    return format_html('<a href="{}" class="on-site"><title>{}</title>{}</a>', bed.url, said, inner)
+    return format_html('<a href="{}" class="on-site" aria-label="{}">{}</a>', bed.url, said, inner)
 
 
 def _text(text: str, at: int, of: int) -> SafeString:
     return format_html(
-        '<text aria-hidden="true" class="{}" y="{}" text-anchor="middle">{}</text>',
+        '<text class="{}" y="{}" text-anchor="middle">{} </text>',
         "small" if at else "name",
         _n(4 + 15 * (at - (of - 1) / 2)),
         text,
