@@ -61,6 +61,7 @@ def main() -> None:
             page.wait_for_selector("#value")
 
         def several(page: Page) -> None:
+            page.eval_on_selector_all("form.starts details", "all => all.forEach((d) => (d.open = true))")
             for name in ("Leaf area diseased", "Vigour", "Bulb or head width"):
                 page.get_by_role("checkbox", name=name).check()
             page.get_by_role("button", name="Start walking").click()
