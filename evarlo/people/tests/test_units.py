@@ -93,3 +93,20 @@ class Pages(TestCase):
         crop = Crop.objects.get(name="Carrot")
         page = self.client.get(reverse("catalogue:crop", args=[crop.pk]))
         self.assertContains(page, " in in the row")
+
+
+class Looks(TestCase):
+    def test_times_in_12_hours_and_the_look_for_the_sun_are_each_persons_own(self) -> None:
+        by = world.person()
+        self.client.post("/people/log-in/", {"username": "manager", "password": world.PASSWORD})
+        page = self.client.get("/people/me/")
+        self.assertNotContains(page, 'class="sun"')
+        self.assertRegex(page.content.decode(), r"last seen \d+ \w+, \d\d:\d\d<")
+        self.client.post("/people/me/", {"units": "metric", "clock": "12", "sunlight": "on"})
+        by.refresh_from_db()
+        self.assertEqual((by.imperial, by.clock12, by.sunlight), (False, True, True))
+        page = self.client.get("/people/me/")
+        self.assertContains(page, '<html lang="en" class="sun">')
+        self.assertRegex(page.content.decode(), r"last seen \d+ \w+, \d{1,2}:\d\d (a|p)\.m\.<")
+        self.client.logout()
+        self.assertNotContains(self.client.get("/people/log-in/"), 'class="sun"')
