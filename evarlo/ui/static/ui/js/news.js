@@ -6,7 +6,7 @@ const season = document.querySelector("[data-news]");
 async function ask() {
   if (!navigator.onLine || document.hidden || document.querySelector("[data-walk]")) return;
   const answer = await fetch(season.dataset.news).catch(() => null);
-  if (!answer || answer.status !== 200) return;
+  if (!answer || answer.redirected || answer.status !== 200) return; // nothing new, or nobody is logged in any more
   const { said } = await answer.json();
   let line = document.getElementById("news");
   if (!line) {
