@@ -10,6 +10,7 @@ from django.utils.safestring import SafeString
 
 from evarlo.grounds.history import Lain, history_of
 from evarlo.grounds.models import Bed, Site
+from evarlo.grounds.registry import registry
 from evarlo.ui.draw.site import DrawnBed, placed, site_plan
 from trialcore.layouts.shade import Standing, shaded
 
@@ -32,10 +33,9 @@ def drawn_beds(beds: Sequence[Bed], history: Mapping[int, Sequence[Lain]], today
     return made
 
 
-def site_drawn(
-    site: Site, beds: Sequence[Bed], heights: Mapping[str, float], today: date, movable: bool
-) -> tuple[SafeString, list[str]]:
-    """The drawing of a site and what is to be said of it. `heights` are those (cm) of the trials and crops that stand, by name."""
+def site_drawn(site: Site, beds: Sequence[Bed], today: date, movable: bool) -> tuple[SafeString, list[str]]:
+    """The drawing of a site and what is to be said of it."""
+    heights = {name: high for source in registry.heights for name, high in source()}
     history = history_of(beds)
     drawn = drawn_beds(beds, history, today)
     said = []

@@ -11,7 +11,6 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
 from evarlo.grounds.models import Site
-from evarlo.grounds.registry import registry
 from evarlo.grounds.services import SITE_FIGURES, add_bed, bed_named, keep_site, site_on_record
 from evarlo.grounds.site_map import site_drawn
 from evarlo.grounds.weather import frost_of
@@ -86,9 +85,8 @@ def ground(request: PersonRequest) -> HttpResponse:
         return redirect("grounds:list")
     sites = _with_frost(Site.objects.prefetch_related("beds"))
     today, movable = timezone.localdate(), allowed(request.user, "plan")
-    heights = {name: high for source in registry.heights for name, high in source()}
     for site in sites:
-        draw = partial(site_drawn, site, list(site.beds.all()), heights, today, movable)
+        draw = partial(site_drawn, site, list(site.beds.all()), today, movable)
         site.drawn = kept(("site", site.pk, today, movable), draw) if site.beds.all() else None  # type: ignore[attr-defined]
     context = {"sites": sites, "form": form, "adding": movable and ("new" in request.GET or bool(form.errors) or not sites)}
     return render(request, "grounds/ground.html", context, status=422 if form.errors else 200)

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from evarlo.people.models import Invitation, Place, Role, User, Visit
-from evarlo.people.places import nobody_yet
+from evarlo.people.places import nobody_yet, open_invitations
 from evarlo.ui.refused import Refused
 
 JOIN_WITHIN = timedelta(days=7)
@@ -63,8 +63,7 @@ def invitation_of(secret: str) -> Invitation | None:
         pk = int(_SIGNED.unsign(secret))
     except (signing.BadSignature, ValueError):
         return None
-    waiting = Invitation.objects.select_related("person", "by").filter(pk=pk, used_at=None, undone_at=None)
-    return waiting.filter(ends_at__gt=timezone.now()).first()
+    return open_invitations().filter(pk=pk).first()
 
 
 @transaction.atomic

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from django.conf import settings
-from django.db.models import Max
+from django.db.models import Max, QuerySet
 from django.utils import timezone
 
 from evarlo.people.models import Invitation, Place, Role, User, Visit
@@ -22,6 +20,11 @@ def place() -> Place | None:
 def is_sample() -> bool:
     """Whether this is the sample world."""
     return Place.objects.filter(sample=True).exists()
+
+
+def is_shared_password(password: str) -> bool:
+    """Whether this is the sample world's password, in a real place, which never takes it."""
+    return password == SAMPLE_PASSWORD and not is_sample()
 
 
 def nobody_yet() -> bool:
@@ -45,10 +48,10 @@ def people_known() -> list[User]:
     return sorted(seen, key=lambda p: (p.left_at is not None, str(p).casefold()))
 
 
-def open_invitations(now: datetime | None = None) -> list[Invitation]:
+def open_invitations() -> QuerySet[Invitation]:
     """Links that still let somebody in, the newest first."""
-    waiting = Invitation.objects.filter(used_at=None, undone_at=None, ends_at__gt=now or timezone.now())
-    return list(waiting.select_related("person", "by").order_by("-at"))
+    waiting = Invitation.objects.filter(used_at=None, undone_at=None, ends_at__gt=timezone.now())
+    return waiting.select_related("person", "by").order_by("-at")
 
 
 def visits_of(person: User) -> list[Visit]:

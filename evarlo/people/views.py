@@ -11,7 +11,6 @@ from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
-from django.utils import timezone
 from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_POST
 
@@ -131,8 +130,7 @@ def invite_one(request: PersonRequest) -> HttpResponse:
 @may("people")
 def link(request: PersonRequest, pk: int) -> HttpResponse:
     """A link to hand over, as an address and as a code to scan."""
-    waiting = Invitation.objects.select_related("person").filter(used_at=None, undone_at=None, ends_at__gt=timezone.now())
-    invitation = waiting.filter(pk=pk).first()
+    invitation = open_invitations().filter(pk=pk).first()
     if invitation is None:
         return redirect("people:list")
     url = request.build_absolute_uri(reverse("people:join", args=[secret_of(invitation)]))

@@ -55,8 +55,9 @@ def uses_of_trials(beds: Sequence[Bed]) -> Iterable[Taken]:
 
 def heights_of_crops() -> Iterable[tuple[str, float]]:
     """How tall crops grow, in centimetres, by their own names and those of the trials that are under way with them."""
-    tall = {c.pk: c.profile["height_cm"][1] for c in Crop.objects.all() if c.profile.get("height_cm")}
-    yield from ((c.name, tall[c.pk]) for c in Crop.objects.filter(pk__in=tall))
+    crops = {c.pk: c for c in Crop.objects.all() if c.profile.get("height_cm")}
+    tall = {pk: c.profile["height_cm"][1] for pk, c in crops.items()}
+    yield from ((c.name, tall[pk]) for pk, c in crops.items())
     for name, crop in Trial.objects.filter(decided_at=None, practice=False).values_list("name", "crop_id"):
         if crop in tall:
             yield name, tall[crop]

@@ -34,6 +34,7 @@ from trialcore.layouts.bed import Bed, PlotSize, judged_stations, stations
 from trialcore.reckoning.sowing import trays_needed
 
 MOST_SHOWN = 10
+Fits = tuple[int | None, PlotSize | None]  # the most blocks, and the largest plots of the shape, that would fit
 MOST_TRIED = 800  # plots up to which smaller plots and other numbers of blocks are tried out for what would fit
 Design = Trial.Design
 
@@ -270,8 +271,12 @@ def _in_beds(typed: dict[str, Any], wanted: Wanted) -> dict[str, Any]:
     if drawn is None:
         return {}
     if not drawn.fits:
-        room = room_in_words(wanted, size, beds, drawn)
-        return {"draft": drawn, "room": room, "offers": offers_for(typed, wanted, size, beds)}
+        would = _what_fits(wanted, size, beds)
+        return {
+            "draft": drawn,
+            "room": room_in_words(wanted, beds, drawn, would),
+            "offers": offers_for(typed, wanted, size, would),
+        }
     bearing = typed.get("bearing")
     at = stacked([(b.length, b.width) for b in beds])
     names = [typed.get("bed") or "", *(b.name for b in typed.get("more_beds") or ())]
@@ -293,14 +298,14 @@ def _in_beds(typed: dict[str, Any], wanted: Wanted) -> dict[str, Any]:
         Outline(name if len(beds) > 1 else "", x, y, b.length, b.width) for name, (x, y), b in zip(names, at, beds, strict=True)
     ]
     drawing = plan(tags, soils, 90.0 if bearing is None else bearing, True, 520, 330, title="Plots in the bed")
-    made = {"draft": drawn, "drawing": drawing, "room": room_in_words(wanted, size, beds, drawn)}
+    made = {"draft": drawn, "drawing": drawing, "room": room_in_words(wanted, beds, drawn)}
     return made | {"more": more_in_words(typed, wanted)}
 
 
-def offers_for(typed: dict[str, Any], wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> tuple[Offer, ...]:
+def offers_for(typed: dict[str, Any], wanted: Wanted, size: PlotSize, would: Fits) -> tuple[Offer, ...]:
     """What would fit where a plan does not: fewer blocks, smaller plots that still hold plants, another bed of the site."""
     made = []
-    fewer, smaller = _what_fits(wanted, size, beds)
+    fewer, smaller = would
     if fewer and wanted.design != Design.LATIN:
         made.append(Offer(f"{fewer} {repeats_of(wanted)}", json.dumps({"blocks": str(fewer)})))
     if smaller:
@@ -316,7 +321,7 @@ def offers_for(typed: dict[str, Any], wanted: Wanted, size: PlotSize, beds: Sequ
     return tuple(made)
 
 
-def _what_fits(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> tuple[int | None, PlotSize | None]:
+def _what_fits(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> Fits:
     """The most blocks, and the largest plots of the same shape, that the beds hold."""
     if wanted.plots > MOST_TRIED:
         return None, None
@@ -329,12 +334,12 @@ def _seen(wanted: Wanted, inner: str, level: str) -> str:
     return level or (f"block {inner}" if inner and wanted.design == Design.INCOMPLETE else "")
 
 
-def room_in_words(wanted: Wanted, size: PlotSize, beds: Sequence[Bed], drawn: Draft) -> str:
-    """Whether it fits, and if not, how much is missing and what would fit."""
+def room_in_words(wanted: Wanted, beds: Sequence[Bed], drawn: Draft, instead: Fits = (None, None)) -> str:
+    """Whether it fits, and if not, how much is missing and what would fit `instead`."""
     if drawn.fits:
         return f"It fits: {_used(beds, drawn)}, {drawn.shape}{_across(drawn)}."
     would = []
-    fewer, smaller = _what_fits(wanted, size, beds)
+    fewer, smaller = instead
     if fewer and wanted.design != Design.LATIN:
         would.append(f"{fewer} {repeats_of(wanted)}")
     if smaller:
@@ -351,7 +356,8 @@ def room_of(trial: Trial) -> str:
         return ""
     beds = [Bed(b.length_m, b.width_m) for b in trial.beds]
     size = PlotSize(trial.plot_length_m or 1, trial.plot_width_m or 1, trial.path_m, trial.guard_m)
-    return room_in_words(wanted_of(trial), size, beds, drawn)
+    wanted = wanted_of(trial)
+    return room_in_words(wanted, beds, drawn, _what_fits(wanted, size, beds))
 
 
 def _shrunk(size: PlotSize, twentieths: int) -> PlotSize:

@@ -11,7 +11,7 @@ from django.http import HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.utils import timezone
 
-from evarlo.catalogue.models import Crop, Cultivar, Trait
+from evarlo.catalogue.models import Crop, Trait
 from evarlo.catalogue.services import crop_named
 from evarlo.grounds.models import Bed
 from evarlo.people.permissions import may
@@ -151,9 +151,6 @@ def _bench(form: NewTrial, trial: Trial | None, copied: bool = False) -> dict[st
         "factors": FACTORS,
         "crop_names": [
             name for c in crops for name in (c.name, *(n.strip() for n in str(c.profile.get("also", "")).split(",") if n))
-        ],
-        "cultivars": [
-            {"name": c.name, "crop": c.crop.name} for c in Cultivar.objects.filter(stands_in=False).select_related("crop")
         ],
         "sites": [_bed_told(b) for b in Bed.objects.select_related("site")],
         "traits": {t.key: {"direction": t.direction, "matters": t.matters, "unit": t.shown_unit} for t in Trait.objects.all()},

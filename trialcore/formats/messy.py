@@ -121,10 +121,10 @@ def understand(grid: Grid, chosen: Mapping[str, str], read_day: Callable[[str], 
     title = " ".join(c for i in range(header) for c in rows[i] if c)[:200]
     if title:
         work.say(f"Above the names of the columns stands “{title[:80]}”; it is left out.")
-    plain = not work.notes and not left_out and not any(":" in c.meaning or c.meaning in ("date", "leave") for c in columns)
     figures = {c.at: _figures(work, c, kept) for c in columns if _holds_values(c)}
     entries = _one_name(work, columns, kept)
-    plain = plain and not work.questions and not work.notes
+    simple = not any(":" in c.meaning or c.meaning in ("date", "leave") for c in columns)
+    plain = simple and not (left_out or work.questions or work.notes)
     if any(not q.chosen for q in work.questions):
         return Understood(header, columns, left_out, tuple(work.questions), tuple(work.notes), "")
     tidy, lines = _tidy(work, columns, kept, figures, entries)
@@ -397,14 +397,13 @@ def _tidy(
     plots: dict[tuple[str, ...], _Plot] = {}
     labels = [c for c in columns if c.meaning in LABELS]
     dated = any(c.meaning == "date" for c in columns)
-    keys = [c for c in labels if c.meaning in ("plot", "rep", "entry", "block", "row", "col", "site", "season", "factor2")]
+    reps = sorted({c.meaning[4:] for c in columns if c.meaning.startswith("rep:")}, key=lambda r: (len(r), r))
     for i, row in rows:
         told = {c.meaning: joined.get(row[c.at], row[c.at]) if c.meaning == "entry" else row[c.at] for c in labels}
-        reps = sorted({c.meaning[4:] for c in columns if c.meaning.startswith("rep:")}, key=lambda r: (len(r), r))
         for rep in reps or [""]:
             own = dict(told) | ({"rep": rep} if rep else {})
-            key = (*(own[c.meaning] for c in keys), rep) if dated or rep else (str(i),)
-            plot = plots.setdefault(key if dated else (str(i), rep), _Plot(i, own))
+            key = (*(own[c.meaning] for c in labels), rep) if dated else (str(i), rep)
+            plot = plots.setdefault(key, _Plot(i, own))
             for c in columns:
                 if _holds_values(c) and (not c.meaning.startswith("rep:") or c.meaning[4:] == rep):
                     plot.values[_value_name(c)].append(figures[c.at].get(i, ""))

@@ -100,12 +100,7 @@ def numerals_of(cells: Sequence[str]) -> Written:
     if len(told) > 1:
         return Written("", ("both", "comma", "point"), "both", (told["comma"], told["point"]))
     if told:
-        how = next(iter(told))
-        against = next((c for c in unsure if ("," if how == "point" else ".") in c), None)
-        same = next((c for c in unsure if ("." if how == "point" else ",") in c), None)
-        if against and not same:
-            return Written(how)  # the other sign can only stand between thousands
-        return Written(how)
+        return Written(next(iter(told)))  # the other sign can only stand between thousands
     if not unsure:
         return Written("point")
     return _asked(cells, unsure)

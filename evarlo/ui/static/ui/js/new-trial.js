@@ -22,7 +22,6 @@ document.addEventListener("alpine:init", () => {
     goingOn: [],
     listed: [],
     shown: {},
-    cultivars: [],
     bedList: [],
     traits: {},
     designs: {},
@@ -30,7 +29,6 @@ document.addEventListener("alpine:init", () => {
     init() {
       this.typed = this.$root.dataset.typed;
       this.check = this.$root.dataset.check;
-      this.cultivars = read("cultivars-data");
       this.bedList = read("beds-data");
       this.traits = read("traits-data");
       this.designs = read("designs-data");
