@@ -20,7 +20,6 @@ MEANINGS: dict[str, str] = {  # as a person chooses them
     "note": "remarks, left out",
     "leave": "left out",
 }
-LABELS = ("entry", "plot", "rep", "block", "row", "col", "factor2", "site", "season")
 
 _NAMES: dict[str, str] = {
     "entry": "entry entries cultivar cultivars variety varieties genotype treatment line accession hybrid name sorte sorten "

@@ -16,8 +16,9 @@ from dataclasses import dataclass, field
 from datetime import date
 from statistics import fmean
 
-from trialcore.formats.meanings import LABELS, SUMMED, meaning_of, replicate_of, told_unit
+from trialcore.formats.meanings import SUMMED, meaning_of, replicate_of, told_unit
 from trialcore.formats.numerals import DECIMALS, Numerals, numerals_of
+from trialcore.formats.plots import LABELS
 from trialcore.formats.sheet import MISSING
 from trialcore.reckoning.names import folded, near_duplicates
 
