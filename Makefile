@@ -103,6 +103,8 @@ bench: .venv/dev
 	@$(RUN) -m bench.walking
 	@$(RUN) -m bench.picking
 	@$(RUN) -m bench.station
+	@bin/ensure-chromium
+	@$(RUN) -m bench.paint
 
 bench-exactness: .venv/dev
 	@$(RUN) -m bench.exactness

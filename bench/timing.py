@@ -19,6 +19,9 @@ def empty_garden() -> Iterator[str]:
         from django.core.management import call_command
 
         django.setup()
+        from evarlo.ui.assets import put_ready
+
+        put_ready()
         call_command("migrate", verbosity=0)
         yield data
 

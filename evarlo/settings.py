@@ -169,9 +169,15 @@ USE_I18N = False
 USE_TZ = True
 
 STATIC_URL = "static/"
-WHITENOISE_USE_FINDERS = True
-WHITENOISE_AUTOREFRESH = DEBUG
-WHITENOISE_MAX_AGE = 300
+STATICFILES_DIRS = [ROOT / "evarlo" / "ui" / "static"]
+STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]  # its own only, no package's
+STATIC_ROOT = os.environ.get("EVARLO_STATIC") or ROOT / "staticfiles"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "evarlo.ui.assets.HashedFiles"},
+}
+WHITENOISE_USE_FINDERS = WHITENOISE_AUTOREFRESH = DEBUG
+WHITENOISE_MAX_AGE = 300  # of names without a hash
 
 LOGGING = {
     "version": 1,

@@ -9,8 +9,7 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 from django.conf import settings
-from django.contrib.staticfiles.testing import StaticLiveServerTestCase
-from django.test import Client, tag
+from django.test import Client, LiveServerTestCase, tag
 from playwright.sync_api import Browser, BrowserContext, Page, Playwright, ViewportSize, expect, sync_playwright
 
 from evarlo.people.models import User
@@ -51,7 +50,7 @@ def browser() -> Browser:
 
 
 @tag("browser")
-class BrowserTest(StaticLiveServerTestCase):
+class BrowserTest(LiveServerTestCase):
     """A test with pages of its own. It fails on any error that the browser's console shows."""
 
     forgiven: ClassVar[tuple[str, ...]] = ()

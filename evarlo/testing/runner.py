@@ -10,6 +10,8 @@ from django.test.runner import DiscoverRunner, ParallelTestSuite
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis
 
+from evarlo.ui.assets import put_ready
+
 # How fast examples are made depends on the machine and what else it does, and says nothing of the code.
 # `make test` tries the same examples each time, so that it never fails by chance; `make fuzz` searches with fresh ones.
 PATIENT: dict[str, Any] = {"deadline": None, "suppress_health_check": [HealthCheck.too_slow]}
@@ -30,6 +32,7 @@ class Runner(DiscoverRunner):
 
     def setup_test_environment(self, **kwargs: Any) -> None:
         super().setup_test_environment(**kwargs)
+        put_ready()
         os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
         settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
         options: dict[str, Any] = settings.DATABASES["default"]["OPTIONS"]  # type: ignore[assignment]

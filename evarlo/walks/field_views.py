@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import uuid
 from datetime import date, datetime
-from functools import cache
 from hashlib import sha256
 from math import isfinite
 from pathlib import Path
@@ -156,23 +155,13 @@ def settle_act(request: PersonRequest, slug: str, key: uuid.UUID) -> HttpRespons
     return redirect("walks:settle", slug)
 
 
-@cache
-def _shell_version() -> str:
-    """A name for what the worker keeps, reckoned once a start: every page asks whether it is still the same."""
-    digest = sha256()
-    for name in SHELL:
-        found = finders.find(name)
-        if isinstance(found, str):
-            digest.update(Path(found).read_bytes())
-    return digest.hexdigest()[:12]
-
-
 def worker(_request: HttpRequest) -> HttpResponse:
-    """The script that answers for the server while there is no signal. Its version changes with what it keeps."""
+    """The script that answers for the server while there is no signal. Its version changes with what it keeps, for the names
+    of that do."""
     script = Path(str(finders.find("ui/js/worker.js"))).read_text()
     shell = json.dumps([static(name) for name in SHELL])
-    body = f"const VERSION = {json.dumps(_shell_version())};\nconst SHELL = {shell};\n{script}"
-    response = HttpResponse(body, content_type="text/javascript")
+    version = json.dumps(sha256(shell.encode()).hexdigest()[:12])
+    response = HttpResponse(f"const VERSION = {version};\nconst SHELL = {shell};\n{script}", content_type="text/javascript")
     response["Cache-Control"] = "no-cache"
     response["Service-Worker-Allowed"] = "/"
     return response

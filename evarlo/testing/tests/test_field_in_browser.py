@@ -12,6 +12,7 @@ from playwright.sync_api import Page, expect
 
 from evarlo.testing import world
 from evarlo.testing.browser import PHONE, BrowserTest
+from evarlo.walks import field_views
 from evarlo.walks.field import taken_along
 from evarlo.walks.models import Observation, Rival
 from evarlo.walks.queries import current
@@ -379,11 +380,17 @@ class SpeedOfTheHand(Walkers):
         expect(page.locator("[data-link]")).to_contain_text("1 kept on this phone")
         page.route("**/bring-in/", lambda route: route.abort())
         page.context.set_offline(False)
-        with mock.patch("evarlo.walks.field_views._shell_version", return_value="another"):
+        shelves = "(await caches.keys()).filter((n) => !/-(rounds|pages)$/.test(n))"
+        before = page.evaluate(f"async () => {shelves}")
+        without = [name for name in field_views.SHELL if name != "ui/js/walk/component.js"]
+        with mock.patch("evarlo.walks.field_views.SHELL", without):
             page.evaluate("async () => { const r = await navigator.serviceWorker.getRegistration(); await r.update(); }")
+            page.wait_for_function(f"async (before) => {shelves}.some((n) => !before.includes(n))", arg=before)
             page.wait_for_function(
-                "async () => (await caches.keys()).filter((n) => !/-(rounds|pages)$/.test(n)).join() === 'evarlo-another'"
+                "async () => { const r = await navigator.serviceWorker.getRegistration();"
+                " return !r.installing && !r.waiting && r.active.state === 'activated'; }"
             )
+        self.assertLess(set(before), set(page.evaluate(f"async () => {shelves}")), "what the round's page is built from is gone")
         page.context.set_offline(True)
         page.reload()
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[1])

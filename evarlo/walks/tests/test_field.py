@@ -369,7 +369,7 @@ class OverTheWeb(Phone):
         self.client.logout()
         worker = self.client.get("/worker.js")
         self.assertEqual((worker.status_code, worker["Service-Worker-Allowed"]), (200, "/"))
-        self.assertIn("/static/ui/js/walk/component.js", worker.content.decode())
+        self.assertRegex(worker.content.decode(), r'"/static/ui/js/walk/component\.[0-9a-f]{12}\.js"')
         self.assertEqual(self.client.get("/manifest.webmanifest").json()["start_url"], "/")
 
 

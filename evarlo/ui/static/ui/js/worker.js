@@ -13,7 +13,7 @@ const PAGE = /^\/((trials\/[^/]+\/(walk|pick|coming|coming\/[0-9]+|stand)|seed\/
 function cacheFor(path) {
   if (ROUND.test(path)) return ROUNDS;
   if (PAGE.test(path)) return PAGES;
-  return SHELL.includes(path) ? SHELF : null;
+  return path.startsWith("/static/") ? SHELF : null;
 }
 
 self.addEventListener("install", (event) => {
@@ -25,10 +25,25 @@ self.addEventListener("install", (event) => {
   );
 });
 
+// Whether a page on this phone is built from what another version had on its shelf.
+async function stillBuiltFrom(shelf) {
+  const paths = (await (await caches.open(shelf)).keys()).map((request) => new URL(request.url).pathname);
+  const others = paths.filter((path) => !SHELL.includes(path));
+  for (const name of [ROUNDS, PAGES]) {
+    const pages = await caches.open(name);
+    for (const request of await pages.keys()) {
+      const text = await (await pages.match(request)).text();
+      if (others.some((path) => text.includes(path))) return true;
+    }
+  }
+  return false;
+}
+
 self.addEventListener("activate", (event) => {
   event.waitUntil(
     (async () => {
-      for (const name of await caches.keys()) if (![SHELF, ROUNDS, PAGES].includes(name)) await caches.delete(name);
+      for (const name of await caches.keys())
+        if (![SHELF, ROUNDS, PAGES].includes(name) && !(await stillBuiltFrom(name))) await caches.delete(name);
       await self.clients.claim();
     })(),
   );
@@ -47,11 +62,20 @@ async function copyOf(answer) {
   return new Response(text, { headers: answer.headers });
 }
 
+// What a page is built from never changes under its name: once here, it is not asked for again.
+async function fromShelf(request) {
+  const copy = await kept(request, SHELF);
+  if (copy) return copy;
+  const answer = await fetch(request);
+  if (answer.ok) await keep(request, answer.clone(), SHELF);
+  return answer;
+}
+
 // What the network says; after some seconds of waiting, or without a signal, what is kept. Where nothing is kept a slow answer is
 // waited for.
 async function fromNetwork(request, name) {
   const asked = fetch(request);
-  const soon = new Promise((_, no) => setTimeout(no, name === SHELF ? 2000 : 4000, new Error("slow")));
+  const soon = new Promise((_, no) => setTimeout(no, 4000, new Error("slow")));
   let answer;
   try {
     answer = await Promise.race([asked, soon]);
@@ -71,5 +95,5 @@ self.addEventListener("fetch", (event) => {
   const url = new URL(event.request.url);
   if (event.request.method !== "GET" || url.origin !== self.location.origin) return;
   const name = cacheFor(url.pathname);
-  if (name) event.respondWith(fromNetwork(event.request, name));
+  if (name) event.respondWith(name === SHELF ? fromShelf(event.request) : fromNetwork(event.request, name));
 });
