@@ -66,7 +66,7 @@ def grow_in_two_places(crop: Crop, tunnel: Bed, field: Bed, people: People, sown
     plots = list(trial.plots.select_related("entry__cultivar", "bed"))
     keep_step(trial, Step.SOWN, sown, plots, people.helper, sown)
     rng = np.random.default_rng(seed)
-    full = trial.plants_a_plot or 24
+    full = trial.spacing.plants if trial.spacing else 24
     stand = {p.pk: full - int(rng.binomial(full, 0.14)) for p in plots}
     block = {b: float(rng.normal(0, 8)) for b in sorted({p.block for p in plots})}
     kg = {

@@ -61,7 +61,7 @@ class EventForm(RuleForm):
     def __init__(self, trial: Trial, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.fields["plots"] = PlotsField(trial)
-        if trial.plants_in_rows is None:
+        if trial.spacing is None:
             del self.fields["judged"]
 
 

@@ -123,7 +123,7 @@ def keep_event(
     if trial.events.count() >= MOST_EVENTS:
         raise Refused(f"A trial holds {MOST_EVENTS} events at most.", "kind")
     check_rule(rule, recover_days)
-    if by_plants and trial.plants_in_rows is None:
+    if by_plants and trial.spacing is None:
         raise Refused("Which plants live can be marked where rows and distances give each its station.", "judged")
     ids = [p.pk for p in plots]
     damage = recovery = None

@@ -57,6 +57,7 @@ def lives_of(event: Event, hit: Hit, marks: Sequence[StationMark]) -> Lives | No
         return None
     gone = {station for station, what in before.items() if what == What.GAP}
     hurt = touched - gone
-    stood = max(len(hurt), (event.trial.stations_a_plot or 0) - len(gone))
+    spacing = event.trial.spacing_of(hit.plot.entry)
+    stood = max(len(hurt), (spacing.stations if spacing else 0) - len(gone))
     dead = sum(newest[s] == What.GAP for s in hurt)
     return Lives(stood, len(hurt), dead, sum(newest[s] == What.BACK for s in hurt))

@@ -126,10 +126,14 @@ def _apart(trial: Trial, plots: set[int]) -> dict[uuid.UUID, dict[str, float]]:
 
 def areas(trial: Trial) -> dict[int, float]:
     """The ground of each plot on which judged plants stand, in m², by plot id."""
-    unsure = {pk: len(some) for pk, some in not_judged(trial).items()}
-    share = {pk: 1 - n / trial.judged_stations for pk, n in unsure.items() if trial.judged_stations}
-    rows = trial.plots.values_list("pk", "length", "width")
-    return {pk: length * width * trial.judged_share * share.get(pk, 1.0) for pk, length, width in rows}
+    unsure = not_judged(trial)
+    found = {}
+    for pk, length, width, own in trial.plots.values_list("pk", "length", "width", "entry__in_row_cm"):
+        spacing = trial.spacing_at(own or trial.in_row_cm)
+        found[pk] = length * width * (spacing.judged_share if spacing else 1.0)
+        if pk in unsure and spacing and spacing.judged_stations:
+            found[pk] *= 1 - len(unsure[pk]) / spacing.judged_stations
+    return found
 
 
 def readings(trial: Trial, trait: Trait) -> Readings:

@@ -23,11 +23,10 @@ def stands_over(trial: Trial) -> dict[int, Stand]:
 
 
 def _stands_over(trial: Trial) -> dict[int, Stand]:
-    plots = list(trial.plots.values_list("pk", flat=True))
+    plots = {pk: trial.spacing_at(own or trial.in_row_cm) for pk, own in trial.plots.values_list("pk", "entry__in_row_cm")}
     unsure, each = not_judged(trial), trial.per_station
     if trial.border:
-        judged = trial.judged_a_plot or 0
-        return {pk: Stand(judged - each * len(unsure.get(pk, ()))) for pk in plots}
+        return {pk: Stand((s.judged if s else 0) - each * len(unsure.get(pk, ()))) for pk, s in plots.items()}
     set_out: dict[int, int] = defaultdict(int)
     changes: dict[int, list[tuple[date, int]]] = defaultdict(list)
     of_a_unit = plants_of_a_unit(trial, rule_of(trial)) if each > 1 else 1
@@ -44,7 +43,7 @@ def _stands_over(trial: Trial) -> dict[int, Stand]:
     for plot, on, number in _counted(trial):
         whole = each * sum(m.on >= on for m in unsure.get(plot, {}).values())  # counted when those plants were the plot's still
         counts[plot].append((on, max(0, int(number or 0) - whole)))
-    there = {pk: set_out.get(pk) or trial.plants_a_plot for pk in plots}
+    there = {pk: set_out.get(pk) or (s.plants if s else None) for pk, s in plots.items()}
     there_judged = {pk: n if n is None else max(0, n - each * len(unsure.get(pk, ()))) for pk, n in there.items()}
     return {pk: Stand(there_judged[pk], tuple(counts[pk]), tuple(changes[pk])) for pk in plots}
 

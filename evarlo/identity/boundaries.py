@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from datetime import date
 
 from django.db import transaction
@@ -18,7 +19,7 @@ from evarlo.trials.models import IDENTITY, Plot, Trial
 from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import registry
 from evarlo.ui.refused import Refused
-from trialcore.layouts.bed import Side, beside, plants_at
+from trialcore.layouts.bed import Side, beside
 
 CLOSE = 1.0  # metres between two plots that may run into each other
 SLACK = 1e-6
@@ -106,7 +107,7 @@ def marks(trial: Trial) -> Iterable[str]:
 def _set_aside(plot: Plot, neighbour: Plot, deep: int | None, on: date, by: User) -> int:
     """Mark the plants on either side of a boundary as not judged; how many."""
     trial = plot.trial
-    if not (trial.plot_length_m and trial.plot_width_m and trial.between_rows_cm and trial.in_row_cm):
+    if trial.spacing is None:
         raise Refused("Plants beside it can be set aside where rows and distances give each its station.", "outcome")
     if not deep:
         raise Refused("Say how many lines of plants on either side are in doubt.", "deep")
@@ -116,12 +117,14 @@ def _set_aside(plot: Plot, neighbour: Plot, deep: int | None, on: date, by: User
         raise Refused(
             f"Plot {picked[0]} was picked with those plants in it, and their weight cannot be parted from the rest.", "outcome"
         )
-    points, _ = plants_at(trial.plot_length_m, trial.plot_width_m, trial.between_rows_cm / 100, trial.in_row_cm / 100)
     count = 0
     for p, other in ((plot, neighbour), (neighbour, plot)):
         side = side_towards(p, other)
         assert side is not None
-        turned = abs(p.length - trial.plot_length_m) > SLACK
+        spacing = trial.spacing_of(p.entry)
+        assert spacing is not None
+        points = replace(spacing, staggered=False).points()  # a line goes across all rows, staggered or not
+        turned = abs(p.length - spacing.length) > SLACK
         stations = beside([(b, a) if turned else (a, b) for a, b in points], side, deep)
         if len(stations) >= len(points):
             raise Refused(f"That is every plant of {p.number}. Expected fewer lines.", "deep")

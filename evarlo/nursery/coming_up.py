@@ -60,11 +60,11 @@ class Coming:
 
 def plants_needed(trials: Sequence[Trial]) -> dict[int, int]:
     """Plants that each entry of some trials needs for its plots, by entry id, with what was agreed; plots left out need none."""
-    a_plot = {t.pk: units_a_plot(t, rule_of(t)) for t in trials}
+    a_plot = {e.pk: units_a_plot(t, rule_of(t), e) for t in trials for e in t.named_entries}
     out = left_out(trials)
     needed: dict[int, int] = defaultdict(int)
-    for pk, trial_id, entry_id in Plot.objects.filter(trial__in=trials).values_list("pk", "trial_id", "entry_id"):
-        needed[entry_id] += 0 if pk in out else a_plot[trial_id]
+    for pk, entry_id in Plot.objects.filter(trial__in=trials).values_list("pk", "entry_id"):
+        needed[entry_id] += 0 if pk in out else a_plot[entry_id]
     return needed
 
 

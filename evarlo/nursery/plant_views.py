@@ -28,7 +28,7 @@ from evarlo.nursery.planting import (
     planted_by_plot,
     plants_of_a_unit,
     release_reserve,
-    units_a_plot,
+    units_in,
 )
 from evarlo.nursery.queries import root_bound, step_rows
 from evarlo.nursery.raising import keep_rule, rule_of, undo_bought
@@ -82,7 +82,7 @@ def _planting(request: PersonRequest, trial: Trial, **given: Any) -> HttpRespons
         "fits": found,
         "raised": raised,
         "rule": rule,
-        "going": units_in_words(units_a_plot(trial, rule), plants_of_a_unit(trial, rule), bool(rule.plants)),
+        "going": units_in_words(units_in(trial, rule), plants_of_a_unit(trial, rule), bool(rule.plants)),
         "short": short,
         "word": _word(trial, outlook, hardened),
         "age": _ages(trial, books, hardened, planted),
@@ -227,11 +227,11 @@ def stand_page(request: PersonRequest, slug: str) -> HttpResponse:
 def _stand(request: PersonRequest, trial: Trial, form: StandRuleForm, wrong: str = "") -> HttpResponse:
     found, rule, names = stands(trial), rule_of(trial), called(trial, request.user)
     chosen = next((s for s in found if s.plot.number == request.GET.get("plot")), None)
-    shape = trial.plants_in_rows
+    spacing = trial.spacing_of(chosen.plot.entry) if chosen else None
     drawing = ""
-    if chosen and shape:
+    if chosen and spacing:
         marks = {n: m.what for n, m in chosen.marks.items()}
-        drawing = stations(chosen.plot.number, *shape, marks, allowed(request.user, "sow"))
+        drawing = stations(chosen.plot.number, *spacing.shape, marks, allowed(request.user, "sow"))
     counted = [s for s in found if s.percent is not None]
     context = {
         "stands": [(s, names[s.plot.entry_id]) for s in found],

@@ -61,14 +61,23 @@ def units_of(line: Line, rule: RaisingRule) -> int:
     return line.balance.standing if rule.surplus == RaisingRule.Surplus.PRICK else line.units
 
 
-def units_a_plot(trial: Trial, rule: RaisingRule) -> int:
-    """How many are planted into a plot: as planned, or as few as was agreed for all."""
-    return rule.plants or units_planned(trial, rule)
+def units_a_plot(trial: Trial, rule: RaisingRule, entry: Entry) -> int:
+    """How many are planted into a plot of an entry: as planned, or as few as was agreed for all."""
+    planned = units_planned(trial, rule, entry)
+    return min(rule.plants, planned) if rule.plants and entry.in_row_cm else rule.plants or planned
 
 
-def units_planned(trial: Trial, rule: RaisingRule) -> int:
+def units_planned(trial: Trial, rule: RaisingRule, entry: Entry) -> int:
     """How many plants are planted into a plot one by one; plugs, where several plants are raised and set out together."""
-    return (trial.stations_a_plot if plants_of_a_unit(trial, rule) > 1 else trial.plants_a_plot) or 0
+    spacing = trial.spacing_of(entry)
+    if spacing is None:
+        return 0
+    return spacing.stations if plants_of_a_unit(trial, rule) > 1 else spacing.plants
+
+
+def units_in(trial: Trial, rule: RaisingRule) -> list[int]:
+    """The numbers that go into plots, the fewest first: one, but where the spacing of entries differs."""
+    return sorted({units_a_plot(trial, rule, e) for e in trial.named_entries})
 
 
 def plants_of_a_unit(trial: Trial, rule: RaisingRule) -> int:
@@ -78,7 +87,7 @@ def plants_of_a_unit(trial: Trial, rule: RaisingRule) -> int:
 
 def fits(trial: Trial, books: Sequence[EntryBook], names: Mapping[int, str], rule: RaisingRule) -> list[Fit]:
     """Every entry's plants against its plots, in the order of codes."""
-    a_plot, out = units_a_plot(trial, rule), left_out([trial])
+    out = left_out([trial])
     planted: dict[int, int] = defaultdict(int)
     for p in planted_in(trial):
         planted[p.plot_id] += p.plants
@@ -89,6 +98,7 @@ def fits(trial: Trial, books: Sequence[EntryBook], names: Mapping[int, str], rul
     made = []
     for book in books:
         here = plots[book.entry.pk]
+        a_plot = units_a_plot(trial, rule, book.entry)
         lacking = sum(a_plot for p in here if not planted[p.pk])
         fit = sum(units_of(line, rule) for line in book.lines)
         there = sum(planted[p.pk] for p in here)
@@ -111,7 +121,7 @@ def fits(trial: Trial, books: Sequence[EntryBook], names: Mapping[int, str], rul
 def choices_for(trial: Trial, found: Sequence[Fit], short: Fit) -> list[Choice]:
     """The ways out of one entry's shortage, with what each does to what the trial tells apart."""
     available = {f.entry.code: f.fit for f in found if f.plots}
-    a_plot = units_planned(trial, rule_of(trial)) or 1
+    a_plot = units_planned(trial, rule_of(trial), short.entry) or 1
     return ways_out(available, short.entry.code, a_plot, max(2, short.plots), trial.cv_percent, max(2, len(available)))
 
 
@@ -168,7 +178,7 @@ def _unplanted(trial: Trial, entry: Entry) -> list[Plot]:
 
 def _buy_in(trial: Trial, entry: Entry, short: Fit, source: str, age: int | None, by: User, today: date) -> str:
     """Plots that its own plants do not fill are planted with bought ones throughout: no plot holds both."""
-    a_plot = units_planned(trial, rule_of(trial))
+    a_plot = units_planned(trial, rule_of(trial), entry)
     plots = _unplanted(trial, entry)
     own = short.fit // a_plot if a_plot else 0
     now = timezone.now()
@@ -197,8 +207,7 @@ def allocate(
 
     Raises Refused, naming the entry, where plants lack and no way out was chosen that lets plots be thinner.
     """
-    a_plot = units_a_plot(trial, rule)
-    if not a_plot:
+    if not all(units_a_plot(trial, rule, book.entry) for book in books):
         raise Refused("No plant fits a plot as planned, so none can be allotted.")
     by_entry: dict[int, list[Plot]] = defaultdict(list)
     for plot in plots:
@@ -210,6 +219,7 @@ def allocate(
             continue
         lines = sorted(book.lines, key=lambda x: (x.sowing.again, x.sowing.tray_id in bound, x.crowded, x.sowing.pk))
         left = {line.sowing.pk: units_of(line, rule) for line in lines}
+        a_plot = units_a_plot(trial, rule, book.entry)
         there, wanted = sum(left.values()), a_plot * len(here)
         hold_back(left, rule.held(book.entry.code))
         if there < wanted and rule.ways.get(book.entry.code) not in THIN_WAYS:
@@ -294,7 +304,7 @@ def fill_gap(plot: Plot, plants: int, on: date, by: User, today: date) -> int:
     more would stand there than has room."""
     trial = plot.trial
     rule = rule_of(trial)
-    room = units_planned(trial, rule) - sum(p.plants for p in planted_in(trial) if p.plot_id == plot.pk and p.late)
+    room = units_planned(trial, rule, plot.entry) - sum(p.plants for p in planted_in(trial) if p.plot_id == plot.pk and p.late)
     if not 1 <= plants <= room:
         raise Refused(f"Expected from 1 to {max(1, room)} plants.", "plants")
     only_done(on, today)

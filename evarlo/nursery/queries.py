@@ -93,7 +93,7 @@ def station_marks(trial: Trial) -> dict[int, dict[int, StationMark]]:
 
 def every_mark(trial: Trial) -> list[StationMark]:
     """Those of `marks_in`, read once a page."""
-    return trial.once("station_marks", lambda: list(marks_in(trial)))
+    return trial.once("station_marks", lambda: list(marks_in(trial).select_related("plot__entry")))
 
 
 def not_judged(trial: Trial) -> dict[int, dict[int, StationMark]]:
@@ -102,13 +102,12 @@ def not_judged(trial: Trial) -> dict[int, dict[int, StationMark]]:
 
 
 def _not_judged(trial: Trial) -> dict[int, dict[int, StationMark]]:
-    if trial.plants_in_rows is None:
+    if trial.spacing is None:
         return {}
-    rows, each = trial.plants_in_rows
-    inside = {r * each + n for r in range(rows) for n in range(each) if trial.border <= min(r, rows - 1 - r, n, each - 1 - n)}
     found: dict[int, dict[int, StationMark]] = defaultdict(dict)
     for mark in every_mark(trial):
-        if mark.what == StationMark.What.UNSURE and mark.station in inside:
+        spacing = trial.spacing_at(mark.plot.entry.in_row_cm or trial.in_row_cm)
+        if mark.what == StationMark.What.UNSURE and spacing and mark.station in spacing.inside:
             found[mark.plot_id][mark.station] = mark
     return found
 

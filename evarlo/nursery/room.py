@@ -132,10 +132,12 @@ def _coming(today: date) -> dict[int, list[raising_space.Stay]]:
     trials = Trial.objects.filter(sow_on__gt=today, decided_at__isnull=True, bed__isnull=False)
     for trial in trials.select_related("crop", "bed", "need_plan"):
         plan = plan_of(trial)
-        if not plan.transplant or not trial.stations_a_plot or trial.bed is None or trial.sow_on is None:
+        if not plan.transplant or not (trial.spacing and trial.spacing.stations) or trial.bed is None or trial.sow_on is None:
             continue
         plots = Counter(trial.plots.values_list("entry_id", flat=True))
-        cells = sum(cells_of(seeds_of(n * places_of(trial, plan), plan), plan) for n in plots.values())
+        cells = sum(
+            cells_of(seeds_of(plots[e.pk] * places_of(e, trial, plan), plan), plan) for e in trial.entries.all() if plots[e.pk]
+        )
         trays = trays_needed(cells, plan.tray_cells)
         until = trial.plant_on or trial.sow_on + timedelta(days=int((trial.crop.profile.get("transplant_days") or (28, 42))[1]))
         if until > trial.sow_on and trays:

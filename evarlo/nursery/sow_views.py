@@ -114,7 +114,7 @@ def _page(
     trays += [t for t in others if str(t.pk) == asked or t == tray]
     tray = tray or _chosen_tray(asked, trays, used)
     tray_form = tray_form or TrayForm(initial=_next_tray(plan.tray_cells, plan.cell_ml))
-    a_plot = seeds_of(places_of(trial, plan), plan) or None
+    a_plot = seeds_of(max(places_of(e, trial, plan) for e in trial.named_entries), plan) or None
     if not in_trays and plots_form is None:
         plots_form = SowPlotsForm(trial, initial=_proposed(request, trial) | {"seeds": a_plot})
     context: dict[str, Any] = {

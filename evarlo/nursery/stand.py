@@ -67,11 +67,15 @@ def stands(trial: Trial) -> list[PlotStand]:
     late: dict[int, int] = defaultdict(int)
     for p in planted_in(trial):
         late[p.plot_id] += p.plants if p.late else 0
-    wanted = trial.plants_a_plot or 0
     return [
-        PlotStand(p, wanted, read[p.pk].number if p.pk in read else None, marks.get(p.pk, {}), late[p.pk], p.pk in out)
+        PlotStand(p, _wanted(trial, p), read[p.pk].number if p.pk in read else None, marks.get(p.pk, {}), late[p.pk], p.pk in out)
         for p in plots_of(trial)
     ]
+
+
+def _wanted(trial: Trial, plot: Plot) -> int:
+    spacing = trial.spacing_of(plot.entry)
+    return spacing.plants if spacing else 0
 
 
 def below(found: list[PlotStand], rule: RaisingRule) -> list[PlotStand]:
@@ -85,8 +89,8 @@ def below(found: list[PlotStand], rule: RaisingRule) -> list[PlotStand]:
 def mark_station(plot: Plot, station: int, what: str, on: date, by: User, today: date) -> StationMark | None:
     """Mark what is seen at a station; an empty `what` takes the standing mark back. Raises Refused for a station that is not
     there, a day to come, or a plant that is back where no gap was."""
-    shape = plot.trial.plants_in_rows
-    if shape is None or not 0 <= station < shape[0] * shape[1]:
+    spacing = plot.trial.spacing_of(plot.entry)
+    if spacing is None or not 0 <= station < spacing.stations:
         raise Refused(f"Plot {plot.number} has no such station.")
     only_done(on, today)
     standing = StationMark.objects.in_force().filter(plot=plot, station=station)

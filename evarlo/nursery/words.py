@@ -72,7 +72,9 @@ def root_bound_in_words(trays: Sequence[str], since: date | None) -> str:
     )
 
 
-def units_in_words(units: int, plants: int, agreed: bool) -> str:
+def units_in_words(units: Sequence[int], plants: int, agreed: bool) -> str:
     """What goes into a plot: plants one by one, or plugs of several."""
-    what = f"{counted(units, 'plug')} of {plants} plants" if plants > 1 else counted(units, "plant")
+    *fewer, most = units or (0,)
+    few = f"{fewer[0]} to " if fewer else ""
+    what = f"{few}{counted(most, 'plug')} of {plants} plants" if plants > 1 else f"{few}{counted(most, 'plant')}"
     return f"{what} a plot" + (", as agreed" if agreed else "")

@@ -115,7 +115,7 @@ def _sown(season: PlayedSeason, on: date, today: date) -> None:
 
 
 def _stand(season: PlayedSeason, on: date, today: date) -> None:
-    full = season.trial.plants_a_plot or 6
+    full = season.trial.spacing.plants if season.trial.spacing else 6
     rng = np.random.default_rng([season.seed, 1])
     _walked(season, "stand", on, today, lambda _plot: float(rng.binomial(full, 0.95)))
 

@@ -22,6 +22,7 @@ from evarlo.trials.plan import CriterionPlan, TrialPlan
 from evarlo.trials.planning import plan_trial
 from evarlo.walks.models import Observation, Round
 from evarlo.walks.services import Seen, keep_observation, open_round
+from trialcore.layouts.bed import Spacing
 
 TODAY = date(2026, 7, 1)
 SOWN = TODAY - timedelta(days=100)
@@ -65,6 +66,12 @@ def plan(entries: Sequence[str] = ("Corvane", "Quillet", "OF-17", "Brakewater"),
         "criteria": [CriterionPlan(trait("plot-yield"), "higher", 0.5)],
     }
     return TrialPlan(**(given | changes))
+
+
+def spacing(made: Trial) -> Spacing:
+    """How the plants of its plots stand."""
+    assert made.spacing is not None
+    return made.spacing
 
 
 def trial(by: User, fixed: bool = True, seed: int | None = 7, **changes: Any) -> Trial:

@@ -47,6 +47,12 @@ class Wanted:
     entries_whole: bool = False
     checks: tuple[str, ...] = ()
     check_plots: int = 1  # of the first check in a block, where the design can hold several
+    per_bed: int = 0  # blocks in each bed where every bed holds as many; else they go on from bed to bed
+
+    @property
+    def only_observed(self) -> bool:
+        """Whether each entry has one plot, so that nothing tells luck from cultivar."""
+        return self.blocks == 1 and self.design in SEVERAL_OF_THE_CHECK
 
     @property
     def further(self) -> int:
@@ -135,7 +141,7 @@ def sketch(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> Draft:
 def room_lacking(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> tuple[float, float]:
     """How much longer and wider the last bed would have to be, in metres; nothing where the design fits. Raises ValueError as
     `draft`."""
-    return lacking(_shape_of(wanted), size, beds)
+    return lacking(_shape_of(wanted), size, beds, wanted.per_bed)
 
 
 def _shape_of(wanted: Wanted) -> Layout:
@@ -145,7 +151,7 @@ def _shape_of(wanted: Wanted) -> Layout:
 
 
 def _laid(wanted: Wanted, layout: Layout, size: PlotSize, beds: Sequence[Bed], moved: Mapping[int, BlockPlace]) -> Draft:
-    there = place_in_beds(layout, size, beds, moved, guard_m=size.guard)
+    there = place_in_beds(layout, size, beds, moved, guard_m=size.guard, per_bed=wanted.per_bed)
     plots = _numbered(wanted, layout, there)
     length, width = there.cols * size.length, there.rows * size.width
     return Draft(

@@ -22,17 +22,18 @@ from evarlo.trials.frame import frosts_of
 from evarlo.trials.laying import drawing_of, wanted_of
 from evarlo.trials.models import TWO_FACTORS, NeedPlan, Trial
 from evarlo.trials.needs import RAISED, cells_of, defaults_for, places_a_plot, seeds_of
-from evarlo.trials.plan import MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS, OBSERVED
+from evarlo.trials.plan import IN_EACH_BED, MOST_BLOCKS, MOST_ENTRIES, MOST_PLOTS, OBSERVED
 from evarlo.trials.registry import registry
 from evarlo.trials.tasks import planned_dates
 from evarlo.ui.draw.advisor import Step, advisor
 from evarlo.ui.draw.calendar import Row, calendar
 from evarlo.ui.draw.plan import Outline, Tag, plan, stacked
 from evarlo.ui.units import figure_shown, measured, unit_shown
-from trialcore.inference.power import smallest_found
-from trialcore.layouts.bed import Bed, PlotSize, judged_stations, stations
+from trialcore.inference.power import precision, smallest_found
+from trialcore.layouts.bed import Bed, PlotSize, Spacing
 from trialcore.reckoning.sowing import trays_needed
 
+STRIP_YEARS = (3, 6)  # after which single strips are told of
 MOST_SHOWN = 10
 Fits = tuple[int | None, PlotSize | None]  # the most blocks, and the largest plots of the shape, that would fit
 MOST_TRIED = 800  # plots up to which smaller plots and other numbers of blocks are tried out for what would fit
@@ -64,6 +65,8 @@ class Forecast:
     rows: int | None = None
     plants_a_row: int | None = None
     per_station: int = 1
+    plants: int | None = None
+    others: tuple[tuple[str, int], ...] = ()  # entries of another spacing, and how many of their plants a plot holds
     area_m2: float | None = None
     draft: Draft | None = None
     drawing: SafeString | None = None
@@ -85,11 +88,6 @@ class Forecast:
     def plants_a_plot(self) -> int | None:
         return None if self.rows is None or self.plants_a_row is None else self.rows * self.plants_a_row * self.per_station
 
-    @property
-    def plants(self) -> int | None:
-        each = self.plants_a_plot
-        return None if each is None or self.plots is None else each * self.plots
-
 
 def forecast(typed: dict[str, Any], entries: int) -> Forecast:
     """Reckon from the fields of the new-trial form that could be read."""
@@ -98,32 +96,34 @@ def forecast(typed: dict[str, Any], entries: int) -> Forecast:
         return Forecast()
     made: dict[str, Any] = {"plots": wanted.plots, "advice": _advice(typed, wanted, entries)}
     length, width = typed.get("plot_length_m"), typed.get("plot_width_m")
-    stations_there: int | None = None
+    spacing: Spacing | None = None
     if length and width:
         made["area_m2"] = wanted.plots * length * width
         if typed.get("between_rows_cm") and typed.get("in_row_cm"):
-            made["rows"], made["plants_a_row"] = stations(length, width, typed["between_rows_cm"] / 100, typed["in_row_cm"] / 100)
-            made["per_station"] = typed.get("per_station") or 1
-            stations_there = made["rows"] * made["plants_a_row"]
-            if border := typed.get("border"):
-                made["judged"] = judged_stations(made["rows"], made["plants_a_row"], border) * made["per_station"]
+            spacing = _spacing(typed, typed["in_row_cm"])
+            made["rows"], made["plants_a_row"] = spacing.shape
+            made["per_station"] = spacing.per_station
+            if spacing.border:
+                made["judged"] = spacing.judged
+            made["others"] = tuple((name, _spacing(typed, cm).plants) for name, cm in (typed.get("own_spacing") or {}).items())
     crop = crop_named(typed.get("crop") or "")
     usual = NeedPlan(**defaults_for(crop)) if crop else NeedPlan()
     raised = usual.transplant or bool(typed.get("plant_on"))
     usual.transplant = RAISED.get(str(typed.get("raised")), raised)
     usual.per_station = made.get("per_station", 1)
-    each = made.get("per_station", 1)
-    holds = Holds(stations_there * each, places_a_plot(stations_there, each, usual)) if stations_there else None
     if crop and typed.get("cv_percent"):
         made["cv_said"] = cv_in_words(typed, wanted, crop)
     if crop and typed.get("entries"):
         made["dropped"] = tuple(said for source in registry.dropped for said in source(crop, typed["entries"]))
     if crop and typed.get("sow_on"):
         made |= _dates(typed, crop, usual)
-    if holds:
-        made["seeds"], made["trays"] = seeds_in_all([n * holds.places for n in wanted.plots_each], usual)
-    made |= _precision(typed, wanted, usual, length * width if length and width else None, holds)
-    if length and width and stations_there != 0 and typed.get("bed_length_m") and typed.get("bed_width_m"):
+    stands = spacing is not None and spacing.stations > 0
+    if stands:
+        held = _held_each(typed, wanted, usual)
+        made["plants"] = sum(h.plants for h in held)
+        made["seeds"], made["trays"] = seeds_in_all([h.places for h in held], usual)
+    made |= _precision(typed, wanted, usual, length * width if length and width else None, stands)
+    if length and width and (spacing is None or stands) and typed.get("bed_length_m") and typed.get("bed_width_m"):
         made |= _in_beds(typed, wanted)
     return Forecast(**made)
 
@@ -170,6 +170,27 @@ def seeds_in_all(stations: Sequence[int], usual: NeedPlan) -> tuple[int, int | N
     return sum(needs), trays_needed(sum(cells_of(n, usual) for n in needs), usual.tray_cells) if usual.transplant else None
 
 
+def _spacing(typed: dict[str, Any], in_row_cm: float) -> Spacing:
+    sides = (typed["plot_length_m"], typed["plot_width_m"], typed["between_rows_cm"] / 100, in_row_cm / 100)
+    return Spacing(*sides, typed.get("per_station") or 1, typed.get("border") or 0, bool(typed.get("staggered")))
+
+
+def _holds(spacing: Spacing, usual: NeedPlan) -> Holds:
+    return Holds(spacing.plants, places_a_plot(spacing.stations, spacing.per_station, usual))
+
+
+def _held_each(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan) -> list[Holds]:
+    """What all plots of each entry hold, in the order in which entries were typed."""
+    own = {name.casefold(): cm for name, cm in (typed.get("own_spacing") or {}).items()}
+    names = [name.casefold() for name in typed.get("entries") or ()]
+    made = []
+    for i, plots in enumerate(wanted.plots_each):
+        cm = own.get(names[i]) if i < len(names) else None
+        each = _holds(_spacing(typed, cm or typed["in_row_cm"]), usual)
+        made.append(Holds(plots * each.plants, plots * each.places))
+    return made
+
+
 def wanted_from(typed: dict[str, Any], entries: int) -> Wanted | None:
     """The design as far as it was typed, with stand-ins for codes; None while it cannot be laid out."""
     blocks, design = typed.get("blocks"), typed.get("design") or Design.BLOCKS
@@ -185,7 +206,9 @@ def wanted_from(typed: dict[str, Any], entries: int) -> Wanted | None:
     codes = tuple(str(i) for i in range(entries))
     checks = 1 + len(typed.get("repeated") or ()) if design == Design.AUGMENTED else 1
     whole, many = bool(typed.get("entries_whole")), typed.get("check_plots") or 1
-    wanted = Wanted(design, codes, blocks, typed.get("block_size"), levels, whole, codes[:checks], many)
+    per_bed = blocks if typed.get("each_bed") and typed.get("more_beds") and design in IN_EACH_BED else 0
+    blocks *= 1 + len(typed.get("more_beds") or ()) if per_bed else 1
+    wanted = Wanted(design, codes, blocks, typed.get("block_size"), levels, whole, codes[:checks], many, per_bed)
     return wanted if wanted.plots <= MOST_PLOTS else None
 
 
@@ -194,7 +217,7 @@ def _tells(typed: dict[str, Any], wanted: Wanted) -> float | None:
     return smallest_found(typed["cv_percent"], given) if given else None
 
 
-def _precision(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, holds: Holds | None) -> dict[str, Any]:
+def _precision(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, stands: bool) -> dict[str, Any]:
     if not typed.get("cv_percent") or (wanted.blocks < 2 and wanted.design in OBSERVED):
         return {}
     mine = _tells(typed, wanted)
@@ -203,21 +226,21 @@ def _precision(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: flo
     what = "between a new entry and a check" if wanted.design == Design.AUGMENTED else "of the mean"
     if wanted.design in TWO_FACTORS:
         what = f"of the mean, over all levels of {(typed.get('factor') or 'the second factor').lower()},"
-    return {"tells": mine, "tells_what": what, "curve": _curve(typed, wanted, usual, area, holds)}
+    return {"tells": mine, "tells_what": what, "curve": _curve(typed, wanted, usual, area, stands)}
 
 
-def _curve(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, holds: Holds | None) -> SafeString | None:
+def _curve(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float | None, stands: bool) -> SafeString | None:
     """What each number of blocks tells apart and takes; a Latin square has no choice of it."""
     if wanted.design == Design.LATIN:
         return None
     blocks = wanted.blocks
     last = min(MOST_BLOCKS, max(MOST_SHOWN, blocks + 2))
     shown = range(2, last + 1) if last <= MOST_SHOWN else range(max(2, last - MOST_SHOWN + 2), last + 1)
-    price = price_of_a_seed(typed.get("crop") or "") if holds else None
+    price = price_of_a_seed(typed.get("crop") or "") if stands else None
     rows = [
         "plots",
         *([f"plot ground, {unit_shown('m²')}"] if area else []),
-        *(["plants", "seeds"] if holds else []),
+        *(["plants", "seeds"] if stands else []),
         *(["seed cost"] if price else []),
     ]
     steps = []
@@ -227,9 +250,10 @@ def _curve(typed: dict[str, Any], wanted: Wanted, usual: NeedPlan, area: float |
             continue
         n = then.plots
         seeds: list[str] = []
-        if holds:
-            count = seeds_in_all([each * holds.places for each in then.plots_each], usual)[0]
-            seeds = [str(n * holds.plants), str(count), *([f"{count * price:.0f}"] if price else [])]
+        if stands:
+            held = _held_each(typed, then, usual)
+            count = seeds_in_all([h.places for h in held], usual)[0]
+            seeds = [str(sum(h.plants for h in held)), str(count), *([f"{count * price:.0f}"] if price else [])]
         takes = [str(n), *([figure_shown(n * area, "m²", 0)] if area else []), *seeds]
         steps.append(Step(b, tells, tuple(takes)))
     if len(steps) < 2:
@@ -325,9 +349,17 @@ def _what_fits(wanted: Wanted, size: PlotSize, beds: Sequence[Bed]) -> Fits:
     """The most blocks, and the largest plots of the same shape, that the beds hold."""
     if wanted.plots > MOST_TRIED:
         return None, None
-    fewer = _largest(2, wanted.blocks - 1, lambda b: _fits(replace(wanted, blocks=b), size, beds))
+    now, fewest = (wanted.per_bed, 1) if wanted.per_bed else (wanted.blocks, 2)
+    fewer = _largest(fewest, now - 1, lambda b: _fits(with_blocks(wanted, b, len(beds)), size, beds))
     share = _largest(6, 19, lambda s: _fits(wanted, _shrunk(size, s), beds))
     return fewer, _shrunk(size, share) if share else None
+
+
+def with_blocks(wanted: Wanted, blocks: int, beds: int) -> Wanted:
+    """The same design with so many blocks as they are typed: in all, or in each bed."""
+    if wanted.per_bed:
+        return replace(wanted, blocks=blocks * beds, per_bed=blocks)
+    return replace(wanted, blocks=blocks)
 
 
 def _seen(wanted: Wanted, inner: str, level: str) -> str:
@@ -405,13 +437,15 @@ def _lacking(short_by: tuple[float, float]) -> str:
 
 def more_in_words(typed: dict[str, Any], wanted: Wanted) -> str:
     """What two more blocks, or replicates of incomplete blocks, would tell apart, and what ground that needs."""
-    then = replace(wanted, blocks=wanted.blocks + 2)
+    beds = _beds(typed)
+    if wanted.only_observed:
+        return years_in_words(typed, wanted)
+    then = with_blocks(wanted, (wanted.per_bed or wanted.blocks) + (1 if wanted.per_bed else 2), len(beds))
     if not typed.get("cv_percent") or then.blocks > MOST_BLOCKS or wanted.design == Design.LATIN or then.plots > MOST_PLOTS:
         return ""
     now, better = _tells(typed, wanted), _tells(typed, then)
     if now is None or better is None:
         return ""
-    beds = _beds(typed)
     try:
         short = room_lacking(then, _size(typed), beds)
     except ValueError:
@@ -421,6 +455,19 @@ def more_in_words(typed: dict[str, Any], wanted: Wanted) -> str:
     repeats = repeats_of(wanted)
     today = f"With {wanted.blocks} {repeats} you can tell {now:.0f} % apart"
     return f"{today}; {then.blocks} {repeats} would tell {better:.0f} % and {room}."
+
+
+def years_in_words(typed: dict[str, Any], wanted: Wanted) -> str:
+    """What single strips tell: nothing in one season, and with the seasons as replicates what that number of blocks would."""
+    said = "One plot an entry: observation only."
+    if not typed.get("cv_percent"):
+        return said
+    told = [(n, smallest_found(typed["cv_percent"], precision("rcbd", len(wanted.codes), n))) for n in STRIP_YEARS]
+    years = " and ".join(f"{n} a difference of {tells:.0f} %" for n, tells in told)
+    return (
+        f"{said} Grown again each year its programme takes the seasons as replicates: at a spread of {typed['cv_percent']:g} % "
+        f"after {years} would be found 8 times in 10, less surely where entries change places from season to season."
+    )
 
 
 def _advice(typed: dict[str, Any], wanted: Wanted, entries: int) -> str:

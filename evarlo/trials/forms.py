@@ -16,10 +16,10 @@ from evarlo.grounds.services import add_bed, bed_named, site_on_record
 from evarlo.trials.advice import DESIGNS
 from evarlo.trials.models import LEFT_OUT, TWO_FACTORS, WITHDRAWN, Trial
 from evarlo.trials.needs import RAISED, plan_of
-from evarlo.trials.plan import MOST_BLOCKS, MOST_ENTRIES, SHARED, CriterionPlan, TrialPlan
+from evarlo.trials.plan import IN_ROW, MOST_BLOCKS, MOST_ENTRIES, SHARED, CriterionPlan, TrialPlan
 from evarlo.trials.queries import FILLED
 from evarlo.ui.fields import Day, Number, Words
-from evarlo.ui.units import figure_shown, measured
+from evarlo.ui.units import figure_shown, measured, value_shown
 from evarlo.ui.words import names_in
 from trialcore.reckoning.schedule import years_later
 
@@ -135,9 +135,13 @@ class NewTrial(Criteria):
     more_beds = forms.CharField(
         label="Further beds",
         required=False,
-        widget=forms.Textarea(attrs={"rows": 2, "spellcheck": "false"}),
-        help_text="Blocks that the first bed does not hold go on here. One a line: a bed of this site, or a new one with its size, "
-        "such as South strip 18 × 7 m.",
+        widget=forms.TextInput(attrs={"spellcheck": "false", "placeholder": "no other bed", "list": "beds"}),
+        help_text="Several with ; between: beds of this site, or new ones with their size, such as South strip 18 × 7 m.",
+    )
+    each_bed = forms.ChoiceField(
+        label="How blocks are shared out",
+        choices=[("", "for the blocks that the first does not hold"), ("each", "each with as many blocks, to compare the places")],
+        required=False,
     )
     design = forms.ChoiceField(
         label="Design", choices=[(d.key, d.name) for d in DESIGNS], required=False, initial=Trial.Design.BLOCKS
@@ -156,7 +160,13 @@ class NewTrial(Criteria):
     guard_m = Number(label="Guard strip at the bed's edge", low=0, high=20, unit="m", required=False, unmarked=True)
     border = Number(label="Border not judged", low=0, high=5, unit="plants", whole=True, required=False, unmarked=True)
     between_rows_cm = Number(label="Between rows", low=1, high=500, unit="cm")
-    in_row_cm = Number(label="In the row", low=0.5, high=500, unit="cm")
+    in_row_cm = Number(label="In the row", low=IN_ROW[0], high=IN_ROW[1], unit="cm")
+    own_spacing = forms.CharField(
+        label="Entries of another habit, with their own distance in the row, one a line",
+        required=False,
+        widget=forms.Textarea(attrs={"rows": 2, "spellcheck": "false"}),
+    )
+    staggered = forms.BooleanField(label="Rows are staggered, each plant between two of the next row", required=False)
     per_station = Number(label="Plants at a station", low=1, high=20, whole=True, required=False, unmarked=True)
     cv_percent = Number(label="Plot-to-plot CV", low=0.5, high=100, unit="%", initial=15)
     raised = forms.ChoiceField(
@@ -174,7 +184,7 @@ class NewTrial(Criteria):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        for name in ("design", "factor", "levels", "repeated", "raised"):
+        for name in ("design", "factor", "levels", "repeated", "raised", "more_beds", "each_bed", "own_spacing"):
             self.fields[name].unmarked = True  # type: ignore[attr-defined]
         for name, field in self.fields.items():
             if field.required and name not in ("blind",):
@@ -194,13 +204,29 @@ class NewTrial(Criteria):
         site = " ".join(str(self.data.get("site", "")).split())
         known = {b.name.casefold(): b for b in Bed.objects.filter(site__name__iexact=site)}
         found: dict[str, Bed] = {}
-        for line in self.cleaned_data["more_beds"][:MOST_TYPED].splitlines():
+        for line in self.cleaned_data["more_beds"][:MOST_TYPED].replace(";", "\n").splitlines():
             if line.strip():
                 bed = _bed_typed(" ".join(line.split()), known)
                 if bed.name.casefold() in {*found, str(self.data.get("bed", "")).strip().casefold()}:
                     raise forms.ValidationError(f"“{bed.name}” is named twice. Expected each bed once.")
                 found[bed.name.casefold()] = bed
         return list(found.values())
+
+    def clean_each_bed(self) -> bool:
+        return bool(self.cleaned_data["each_bed"])
+
+    def clean_own_spacing(self) -> dict[str, float]:
+        """Names with centimetres, one a line."""
+        found: dict[str, float] = {}
+        apart = Number(label="In the row", low=IN_ROW[0], high=IN_ROW[1], unit="cm")
+        for line in self.cleaned_data["own_spacing"][:MOST_TYPED].splitlines():
+            if not line.strip():
+                continue
+            told = re.fullmatch(r"(.+?)[\s,:]+([0-9][0-9.,]*\s*[a-z\"″]*)", line.strip())
+            if told is None:
+                raise forms.ValidationError(f"Found “{line[:40]}”. Expected a name and its distance, such as Rook 60.")
+            found[" ".join(told[1].split())] = apart.clean(told[2])
+        return found
 
     def clean_entries(self) -> list[str]:
         text = self.cleaned_data["entries"]
@@ -233,6 +259,7 @@ class NewTrial(Criteria):
             data |= {"factor": "", "levels": [], "entries_whole": False}
         elif data["design"] == Trial.Design.FACTORIAL:
             data["entries_whole"] = False
+        data["each_bed"] = bool(data.get("each_bed") and data.get("more_beds"))
         if data["design"] == Trial.Design.PAIRS:  # every entry beside one check
             data["repeated"] = []
         self._check_bed(data)
@@ -280,7 +307,7 @@ class NewTrial(Criteria):
             for further in data["more_beds"]
         ]
         return TrialPlan(
-            **{name: data[name] for name in (*TYPED, "entries", "check", "levels", "repeated")},
+            **{name: data[name] for name in (*TYPED, "entries", "check", "levels", "repeated", "own_spacing")},
             more_beds=more_beds,
             crop=crop,
             bed=bed,
@@ -328,7 +355,10 @@ def as_typed(trial: Trial) -> dict[str, Any]:
         "check": next((e.cultivar.name for e in entries if e.is_check), ""),
         "repeated": ", ".join(e.cultivar.name for e in entries if e.repeated),
         "levels": "\n".join(trial.levels),
-        "more_beds": "\n".join(b.name for b in trial.beds[1:]),
+        "more_beds": "; ".join(b.name for b in trial.beds[1:]),
+        "each_bed": "each" if trial.each_bed else "",
+        "blocks": trial.blocks_a_bed,
+        "own_spacing": "\n".join(f"{e.cultivar.name} {round(value_shown(e.in_row_cm, 'cm'), 1):g}" for e in entries if e.in_row_cm),
         "raised": "raised" if plan_of(trial).transplant else "sown",
         "count": len(entries),
     }

@@ -17,7 +17,6 @@ from evarlo.trials.queries import blocks_of, completeness, entry_names, may_move
 from evarlo.trials.registry import Readings, registry
 from evarlo.ui.draw.plan import Handle, Outline, Tag, plan, small_plan, stacked
 from evarlo.ui.draw.scale import SHADES, bounds, shade_of
-from trialcore.layouts.bed import plants_at
 
 
 @dataclass(frozen=True)
@@ -164,24 +163,27 @@ def _plants(trial: Trial, plots: Sequence[Plot]) -> tuple[Dots, Dots, Dots]:
     judged: Dots = []
     edge: Dots = []
     gone: Dots = []
-    if (
-        not trial.stations_a_plot
-        or trial.stations_a_plot * len(plots) > MOST_DOTS
-        or not (trial.plot_length_m and trial.plot_width_m and trial.between_rows_cm and trial.in_row_cm)
-    ):
+    if not 0 < dots_of(trial, plots) <= MOST_DOTS:
         return judged, edge, gone
-    spaced = (trial.plot_length_m, trial.plot_width_m, trial.between_rows_cm / 100, trial.in_row_cm / 100)
-    every, _ = plants_at(*spaced)
-    inside = set(plants_at(*spaced, trial.border)[0])
+    standing = {spacing: (spacing.points(), spacing.inside) for p in plots if (spacing := trial.spacing_of(p.entry))}
     at, gaps = corners(trial), {pk: some for source in registry.gaps for pk, some in source(trial).items()}
     for p in plots:
         x, y = at.get(p.bed_id, (0.0, 0.0))
-        turned = abs(p.length - trial.plot_length_m) > 1e-6
+        spacing = trial.spacing_of(p.entry)
+        if spacing is None:
+            continue
+        every, inside = standing[spacing]
+        turned = abs(p.length - spacing.length) > 1e-6
         here = gaps.get(p.pk, set())
         for n, (a, b) in enumerate(every):
             dot = (x + p.x + (b if turned else a), y + p.y + (a if turned else b))
-            (gone if n in here else judged if (a, b) in inside else edge).append(dot)
+            (gone if n in here else judged if n in inside else edge).append(dot)
     return judged, edge, gone
+
+
+def dots_of(trial: Trial, plots: Sequence[Plot]) -> int:
+    """How many stations the plots have in all."""
+    return sum(spacing.stations for p in plots if (spacing := trial.spacing_of(p.entry)))
 
 
 def _complete_shade(share: float | None) -> int | None:

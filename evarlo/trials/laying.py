@@ -99,6 +99,7 @@ def wanted_of(trial: Trial) -> Wanted:
         trial.entries_whole,
         tuple(e.code for e in checks),
         trial.check_plots,
+        trial.blocks_a_bed if trial.each_bed else 0,
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from django.conf import settings
 from django.db import models
@@ -14,6 +14,9 @@ from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed
 from evarlo.ui.in_force import Liftable, Undoable
 from evarlo.ui.words import counted
+
+if TYPE_CHECKING:
+    from trialcore.layouts.bed import Spacing
 
 PERSON = settings.AUTH_USER_MODEL
 T = TypeVar("T")
@@ -43,6 +46,7 @@ class Trial(models.Model):
     season = models.CharField(max_length=20)
     bed = models.ForeignKey(Bed, null=True, blank=True, on_delete=models.PROTECT)
     more_beds = models.ManyToManyField(Bed, blank=True, related_name="further_trials")  # blocks that the first does not hold
+    each_bed = models.BooleanField(default=False)  # every bed holds as many blocks, so that the bed is a factor of the trial
     follows = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="followers")  # same plots
     output_unit = models.CharField(max_length=20, blank=True)  # in which the output of such years is summed
     output_per_kg = models.FloatField(default=1)  # units in a marketable kilogram
@@ -63,6 +67,7 @@ class Trial(models.Model):
     between_rows_cm = models.FloatField(null=True)
     in_row_cm = models.FloatField(null=True)
     per_station = models.PositiveSmallIntegerField(default=1)  # plants wanted at a station: in a hill, a clump or a hole
+    staggered = models.BooleanField(default=False)  # each plant opposite the gap of the next row
     cv_percent = models.FloatField(default=15)
     blind = models.BooleanField(default=True)
     earlier_shown = models.BooleanField(default=False)  # whether those who score see what the round before found
@@ -124,6 +129,11 @@ class Trial(models.Model):
         return self.once("beds", lambda: [own, *sorted(self.more_beds.all(), key=lambda bed: bed.name)])
 
     @property
+    def blocks_a_bed(self) -> int:
+        """Blocks in each bed where every bed holds as many, else all of them."""
+        return self.blocks // len(self.beds) if self.each_bed and self.beds else self.blocks
+
+    @property
     def only_observed(self) -> bool:
         """Whether each entry has one plot, so that luck cannot be told from cultivar: seen, and never judged."""
         return self.blocks == 1 and self.design in (self.Design.BLOCKS, self.Design.NO_BLOCKS)
@@ -150,6 +160,11 @@ class Trial(models.Model):
     @property
     def design_in_words(self) -> str:
         """What stands how often where, as a reader wants it."""
+        said = self._blocks_in_words
+        return f"{said}; {counted(self.blocks_a_bed, self.repeats[:-1])} in each bed" if self.each_bed else said
+
+    @property
+    def _blocks_in_words(self) -> str:
         once, levels = "in random order", f"{counted(len(self.levels), 'level')} of {self.factor.lower()}"
         match self.design:
             case self.Design.BLOCKS:
@@ -175,45 +190,28 @@ class Trial(models.Model):
         return f"completely randomised, each entry on {self.blocks} plots" if self.blocks > 1 else "completely randomised"
 
     @property
-    def plants_in_rows(self) -> tuple[int, int] | None:
-        """The rows of a plot, and the stations in each; None while a size or a spacing is not known."""
-        if not (self.plot_length_m and self.plot_width_m and self.between_rows_cm and self.in_row_cm):
+    def spacing(self) -> Spacing | None:
+        """How the plants of a plot stand; None while a size or a distance is not known."""
+        return self.spacing_at(self.in_row_cm)
+
+    def spacing_of(self, entry: Entry) -> Spacing | None:
+        """The same for the plots of one entry, whose habit may want other distances in the row."""
+        return self.spacing_at(entry.in_row_cm or self.in_row_cm)
+
+    def spacing_at(self, in_row_cm: float | None) -> Spacing | None:
+        return self.once(f"spacing {in_row_cm}", lambda: self._spacing_at(in_row_cm))
+
+    def _spacing_at(self, in_row_cm: float | None) -> Spacing | None:
+        if not (self.plot_length_m and self.plot_width_m and self.between_rows_cm and in_row_cm):
             return None
-        from trialcore.layouts.bed import stations
+        from trialcore.layouts.bed import Spacing
 
-        return stations(self.plot_length_m, self.plot_width_m, self.between_rows_cm / 100, self.in_row_cm / 100)
-
-    @property
-    def stations_a_plot(self) -> int | None:
-        shape = self.plants_in_rows
-        return shape[0] * shape[1] if shape else None
-
-    @property
-    def plants_a_plot(self) -> int | None:
-        """The plants wanted in a plot, several at each station where that is planned."""
-        return None if self.stations_a_plot is None else self.stations_a_plot * self.per_station
-
-    @property
-    def judged_stations(self) -> int | None:
-        """The stations of the net plot."""
-        from trialcore.layouts.bed import judged_stations
-
-        shape = self.plants_in_rows
-        return judged_stations(*shape, self.border) if shape else None
-
-    @property
-    def judged_a_plot(self) -> int | None:
-        """The plants of the net plot, those that are judged and picked."""
-        return None if self.judged_stations is None else self.judged_stations * self.per_station
+        size = (self.plot_length_m, self.plot_width_m, self.between_rows_cm / 100, in_row_cm / 100)
+        return Spacing(*size, self.per_station, self.border, self.staggered)
 
     @property
     def plot_area_m2(self) -> float | None:
         return self.plot_length_m * self.plot_width_m if self.plot_length_m and self.plot_width_m else None
-
-    @property
-    def judged_share(self) -> float:
-        """The share of a plot's ground on which judged plants stand; all of it without a border."""
-        return self.judged_a_plot / self.plants_a_plot if self.border and self.plants_a_plot and self.judged_a_plot else 1.0
 
 
 TWO_FACTORS = (Trial.Design.SPLIT, Trial.Design.STRIP, Trial.Design.FACTORIAL)
@@ -243,6 +241,7 @@ class Entry(models.Model):
     code = models.CharField(max_length=60)
     cultivar = models.ForeignKey(Cultivar, on_delete=models.PROTECT, related_name="entries")
     is_check = models.BooleanField(default=False)  # the one the others are set against
+    in_row_cm = models.FloatField(null=True, blank=True)  # where its habit wants other distances than the trial's
     repeated = models.BooleanField(default=False)  # a further check: it has no verdict, and others can be set against it
 
     class Meta:

@@ -62,6 +62,11 @@ class EntryNeed:
         return few_seeds(self.in_stock, self.becomes, self.plots, self.stations // self.plots)
 
     @property
+    def a_plot(self) -> int:
+        """Places of one plot for which seed is reckoned."""
+        return self.stations // self.plots if self.plots else 0
+
+    @property
     def short(self) -> int:
         return max(0, self.seeds - self.in_stock)
 
@@ -90,7 +95,7 @@ class Needs:
     rows: tuple[EntryNeed, ...]
     materials: tuple[MaterialNeed, ...]
     plots: int
-    places_a_plot: int
+    places_a_plot: tuple[int, ...]  # one figure; several where the spacing of entries differs
     place: str  # what such a place is called: a station, a plug, a plant
     trays: int
     medium_l: float
@@ -142,22 +147,24 @@ def defaults_for(crop: Crop) -> dict[str, Any]:
 def needs_of(trial: Trial, names: dict[int, str], today: date) -> Needs:
     """Reckon it all from the plots as they are laid out."""
     plan = plan_of(trial)
-    a_plot = places_of(trial, plan)
     count: dict[int, int] = defaultdict(int)
     for entry_id in trial.plots.values_list("entry_id", flat=True):
         count[entry_id] += 1
     entries = trial.named_entries
     lots = stocks_by_cultivar(today.year, [e.cultivar_id for e in entries])
     start = trial.sow_on
-    rows = tuple(_row(e, names.get(e.pk, e.code), count[e.pk], a_plot, plan, lots.get(e.cultivar_id, []), start) for e in entries)
+    rows = tuple(
+        _row(e, names.get(e.pk, e.code), count[e.pk], places_of(e, trial, plan), plan, lots.get(e.cultivar_id, []), start)
+        for e in entries
+    )
     cells = sum(r.cells for r in rows)
     trays = trays_needed(cells, plan.tray_cells) if plan.transplant else 0
     medium = medium_litres(trays, plan.tray_cells, plan.cell_ml) if trays else 0.0
     every = sum(count.values())
     typed = trial.once("materials", lambda: list(trial.materials.in_force()))
-    plants = trial.plants_a_plot or 0
-    materials = tuple(_material(m, trial, len(chosen_plots(trial, m.plots)) or every, plants) for m in typed)
-    return Needs(plan, rows, materials, every, a_plot, place_of(trial, plan), trays, medium, _advice(trial, plan), start)
+    materials = tuple(_material(m, trial, len(chosen_plots(trial, m.plots)) or every) for m in typed)
+    places = tuple(sorted({r.stations // r.plots for r in rows if r.plots}))
+    return Needs(plan, rows, materials, every, places, place_of(trial, plan), trays, medium, _advice(trial, plan), start)
 
 
 def entries_short(trials: Sequence[Trial], today: date) -> dict[int, int]:
@@ -175,8 +182,10 @@ def entries_short(trials: Sequence[Trial], today: date) -> dict[int, int]:
         here = entries[trial.pk]
         if any(e.cultivar_id in lots for e in here):
             plan = plan_of(trial)
-            a_plot = places_of(trial, plan)
-            rows = [_row(e, e.code, count[e.pk], a_plot, plan, lots.get(e.cultivar_id, []), trial.sow_on) for e in here]
+            rows = [
+                _row(e, e.code, count[e.pk], places_of(e, trial, plan), plan, lots.get(e.cultivar_id, []), trial.sow_on)
+                for e in here
+            ]
             found[trial.pk] = sum(r.short > 0 for r in rows)
     return found
 
@@ -226,9 +235,10 @@ def _row(entry: Entry, name: str, plots: int, a_plot: int, plan: NeedPlan, lots:
     )
 
 
-def places_of(trial: Trial, plan: NeedPlan) -> int:
-    """The same of a trial."""
-    return places_a_plot(trial.stations_a_plot or 0, trial.per_station, plan)
+def places_of(entry: Entry, trial: Trial, plan: NeedPlan) -> int:
+    """The same of an entry of a trial."""
+    spacing = trial.spacing_of(entry)
+    return places_a_plot(spacing.stations if spacing else 0, trial.per_station, plan)
 
 
 def place_of(trial: Trial, plan: NeedPlan) -> str:
@@ -316,12 +326,15 @@ def _fewer_advice(plan: NeedPlan, share: float, wanted: int, where: str) -> str:
 def material_need(material: Material, trial: Trial) -> MaterialNeed:
     """What a plot gets of one material, and the trial in all."""
     plots = len(chosen_plots(trial, material.plots)) or trial.plots.count()
-    return _material(material, trial, plots, trial.plants_a_plot or 0)
+    return _material(material, trial, plots)
 
 
-def _material(m: Material, trial: Trial, plots: int, a_plot: int) -> MaterialNeed:
+def _material(m: Material, trial: Trial, plots: int) -> MaterialNeed:
+    """Where the spacing of entries differs, by that of the trial: a material is the same for every plot."""
+    spacing = trial.spacing
+    a_plot = spacing.plants if spacing else 0
     area = trial.plot_area_m2 or 0.0
-    rows = trial.plants_in_rows[0] if a_plot and trial.plants_in_rows else 0
+    rows = spacing.shape[0] if spacing and a_plot else 0
     length = trial.plot_length_m or 0.0
     match m.kind:
         case Material.Kind.RATE:

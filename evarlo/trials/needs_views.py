@@ -20,7 +20,7 @@ from evarlo.trials.needs import by_machine, inoculation, needs_of, order_lines, 
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.services import add_material, drop_material, keep_need_plan
 from evarlo.trials.views import trial_or_404
-from evarlo.trials.words import few_seeds_in_words, needs_in_words
+from evarlo.trials.words import few_seeds_in_words, needs_in_words, places_in_words
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.refused import said_beside
 from evarlo.ui.tables import as_csv
@@ -143,4 +143,5 @@ def kit(request: PersonRequest, slug: str) -> HttpResponse:
     codes = {e.pk: e.code for e in trial.entries.all()}
     needs = needs_of(trial, codes, timezone.localdate())
     depth = shown(FIELDS["depth_mm"], trial.crop.profile.get("depth_mm"))
-    return render(request, "trials/kit_sheet.html", {"trial": trial, "needs": needs, "depth": depth})
+    context = {"trial": trial, "needs": needs, "depth": depth, "places": places_in_words(needs)}
+    return render(request, "trials/kit_sheet.html", context)

@@ -29,7 +29,18 @@ from evarlo.ui.units import value_shown
 
 EVERYTHING = "*"  # what is touched where a trial's own plan is changed: nothing is proposed over it
 FACTORS = ("Sowing date", "Spacing", "Cover", "Pruning", "Bed system", "Place")
-LIES = ("path_m", "guard_m", "border", "per_station", "bed_length_m", "bed_width_m", "bearing", "cv_percent", "more_beds")
+LIES = (
+    "path_m",
+    "guard_m",
+    "border",
+    "per_station",
+    "bed_length_m",
+    "bed_width_m",
+    "bearing",
+    "cv_percent",
+    "own_spacing",
+    "staggered",
+)
 
 
 @may("plan")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import dataclasses
 import itertools
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -20,9 +21,11 @@ from trialcore.inference.checks import MOST_CHECKS
 from trialcore.layouts.bed import judged_stations, stations
 
 OBSERVED = (Trial.Design.BLOCKS, Trial.Design.NO_BLOCKS)  # designs that may hold one plot an entry, to look at only
+IN_EACH_BED = (Trial.Design.BLOCKS, Trial.Design.INCOMPLETE)  # designs whose blocks can be shared out evenly among beds
 MOST_ENTRIES = 400
 MOST_BLOCKS = 20
 MOST_SQUARE = 16
+IN_ROW = (0.5, 500.0)  # cm from plant to plant
 MOST_LEVELS = 12
 MOST_PLOTS = 4000
 
@@ -68,11 +71,20 @@ class TrialPlan:
     more_beds: Sequence[Bed] = ()
     guard_m: float = 0.0
     border: int = 0
+    each_bed: bool = False  # `blocks` in every bed, instead of so many in all
     per_station: int = 1  # plants wanted at each
+    staggered: bool = False
+    own_spacing: Mapping[str, float] = dataclasses.field(
+        default_factory=dict
+    )  # cm in the row, by the name of an entry of another habit
     saves_seed: bool = False
     check_plots: int = 1  # of the check in each block
     treatments: bool = False  # the entries are treatments of one cultivar, so names that are alike are no slips
     raised: bool | None = None  # in a nursery and planted out; None as the crop usually is, and raised where a day to plant is set
+
+    @property
+    def blocks_in_all(self) -> int:
+        return self.blocks * (1 + len(self.more_beds)) if self.each_bed else self.blocks
 
 
 # What a plan and its trial share under one name.
@@ -91,6 +103,8 @@ SHARED = (
     "between_rows_cm",
     "in_row_cm",
     "per_station",
+    "staggered",
+    "each_bed",
     "cv_percent",
     "blind",
     "sow_on",
@@ -156,6 +170,7 @@ def _check_entries(plan: TrialPlan, folded: list[str]) -> None:
 
 def _check_design(plan: TrialPlan, folded: list[str]) -> None:
     """What only some designs ask for, and that plants are left to judge."""
+    _check_spacing(plan)
     shape = stations(plan.plot_length_m, plan.plot_width_m, plan.between_rows_cm / 100, plan.in_row_cm / 100)
     if plan.border and not judged_stations(*shape, plan.border):
         raise Refused(f"Of {shape[0]} rows of {shape[1]} plants no plant is left to judge within such a border.", "border")
@@ -166,15 +181,37 @@ def _check_design(plan: TrialPlan, folded: list[str]) -> None:
     if plan.design in TWO_FACTORS:
         _check_levels(plan)
     _check_repeated(plan, folded)
+    if plan.each_bed and not plan.more_beds:
+        raise Refused("Name the further beds that are to hold as many blocks.", "more_beds")
+    if plan.each_bed and plan.design not in IN_EACH_BED:
+        raise Refused("Beds with as many blocks each go with complete or incomplete blocks.", "each_bed")
     if plan.check_plots > 1 and plan.design not in SEVERAL_OF_THE_CHECK:
         raise Refused(
             "Several plots of the check in a block go with complete blocks, or with none. Leave it empty here.", "check_plots"
         )
     size = Wanted(
-        plan.design, tuple(plan.entries), plan.blocks, levels=tuple(plan.levels), checks=(plan.check,), check_plots=plan.check_plots
+        plan.design,
+        tuple(plan.entries),
+        plan.blocks_in_all,
+        levels=tuple(plan.levels),
+        checks=(plan.check,),
+        check_plots=plan.check_plots,
     ).plots
     if size > MOST_PLOTS:
         raise Refused(f"That makes {size} plots; one trial holds {MOST_PLOTS} at most.", "blocks")
+
+
+def _check_spacing(plan: TrialPlan) -> None:
+    """Entries of another habit are among the entries, and a plot holds plants of theirs, some within the border."""
+    folded = {name.casefold() for name in plan.entries}
+    for name, apart in plan.own_spacing.items():
+        if name.casefold() not in folded:
+            raise Refused(f"“{name}” is not among the entries.", "own_spacing")
+        if not IN_ROW[0] <= apart <= IN_ROW[1]:
+            raise Refused(f"{name}: expected from {IN_ROW[0]:g} to {IN_ROW[1]:g} cm in the row.", "own_spacing")
+        shape = stations(plan.plot_length_m, plan.plot_width_m, plan.between_rows_cm / 100, apart / 100)
+        if not judged_stations(*shape, plan.border):
+            raise Refused(f"{name}: at that distance a plot holds no plant to judge.", "own_spacing")
 
 
 def _check_levels(plan: TrialPlan) -> None:

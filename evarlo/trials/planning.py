@@ -33,7 +33,7 @@ from evarlo.ui.words import counted
 def plan_trial(plan: TrialPlan, by: User, seed: int | None = None) -> Trial:
     """Make a trial with its entries, criteria and a first layout. Raises Refused when the plan cannot stand."""
     check_plan(plan)
-    shared = {name: getattr(plan, name) for name in SHARED}
+    shared = {name: getattr(plan, name) for name in SHARED} | {"blocks": plan.blocks_in_all}
     slug = free_slug(f"{plan.name} {plan.season}")
     trial = Trial.objects.create(slug=slug, levels=list(plan.levels), made_by=by, made_at=timezone.now(), **shared)
     _put_in(trial, plan, seed)
@@ -51,6 +51,7 @@ def change_plan(trial: Trial, plan: TrialPlan, by: User) -> Trial:
     check_plan(plan, instead_of=trial)
     for name in SHARED:
         setattr(trial, name, getattr(plan, name))
+    trial.blocks = plan.blocks_in_all
     trial.levels = list(plan.levels)
     trial.save()
     trial.plots.all().delete()
@@ -100,7 +101,9 @@ def follow_trial(before: Trial, name: str, season: str, crop: Crop, by: User) ->
     codes = drawn_codes([e.code for e in told]) if trial.blind else [e.code for e in told]
     for code, e in sorted(zip(codes, told, strict=True), key=lambda pair: pair[0]):
         cultivar = e.cultivar if crop == before.crop else cultivar_named(crop, e.cultivar.name)
-        entries[e.pk] = Entry.objects.create(trial=trial, code=code, cultivar=cultivar, is_check=e.is_check, repeated=e.repeated)
+        entries[e.pk] = Entry.objects.create(
+            trial=trial, code=code, cultivar=cultivar, is_check=e.is_check, repeated=e.repeated, in_row_cm=e.in_row_cm
+        )
     same = ("number", "block", "inner", "level", "bed_id", "place", "row", "col", "x", "y", "length", "width")
     Plot.objects.bulk_create(
         Plot(trial=trial, entry=entries[p.entry_id], **{field: getattr(p, field) for field in same}) for p in before.plots.all()
@@ -126,6 +129,7 @@ def _put_in(trial: Trial, plan: TrialPlan, seed: int | None = None) -> None:
     digits = max(2, len(str(len(plan.entries))))
     numbered = [f"{prefix}{number:0{digits}d}" for number in range(1, len(plan.entries) + 1)]
     repeated = {name.casefold() for name in plan.repeated}
+    own = {name.casefold(): apart for name, apart in plan.own_spacing.items()}
     codes = drawn_codes(numbered, seed) if plan.blind else numbered
     for code, name in sorted(zip(codes, plan.entries, strict=True)):  # so that the order of the rows tells nothing either
         Entry.objects.create(
@@ -134,6 +138,7 @@ def _put_in(trial: Trial, plan: TrialPlan, seed: int | None = None) -> None:
             cultivar=cultivar_named(plan.crop, name),
             is_check=name.casefold() == plan.check.casefold(),
             repeated=name.casefold() in repeated and name.casefold() != plan.check.casefold(),
+            in_row_cm=own.get(name.casefold()),
         )
     add_criteria(trial, plan.criteria)
     trial.more_beds.set(plan.more_beds)

@@ -136,6 +136,7 @@ def _spacing(crop: Crop, last: Trial | None) -> dict[str, str]:
         sizes = {name: getattr(last, name) for name in ("plot_length_m", "plot_width_m", "path_m", "between_rows_cm", "in_row_cm")}
         more = {"border": str(last.border or ""), "guard_m": _figure(last.guard_m or None, "m")}
         more["per_station"] = "" if last.per_station == 1 else str(last.per_station)
+        more["staggered"] = "on" if last.staggered else ""
     else:
         rows = 2 if crop.between_rows_cm >= 70 else 3 if crop.between_rows_cm >= 30 else 4
         plants = max(2, ceil(JUDGED / rows))
@@ -146,7 +147,7 @@ def _spacing(crop: Crop, last: Trial | None) -> dict[str, str]:
             "between_rows_cm": crop.between_rows_cm,
             "in_row_cm": crop.in_row_cm,
         }
-        more = {"border": "", "guard_m": "", "per_station": ""}
+        more = {"border": "", "guard_m": "", "per_station": "", "staggered": ""}
     shown = {name: _figure(value, name.rpartition("_")[2]) for name, value in sizes.items()}
     return shown | more | {"cv_percent": f"{cv:g}"}
 
@@ -198,7 +199,7 @@ def _ground(made: Proposal, typed: Mapping[str, str], touched: AbstractSet[str],
     """The design, its blocks and the bed: the smallest that holds it, is free and has rested from the family."""
     count = int(typed.get("count") or USUAL_ENTRIES)
     design = typed.get("design") if "design" in touched else (Design.INCOMPLETE if count > MANY else Design.BLOCKS)
-    values = {"design": str(design), "levels": "", "factor": "", "more_beds": "", "check_plots": "", "repeated": ""}
+    values = {"design": str(design), "levels": "", "factor": "", "more_beds": "", "each_bed": "", "check_plots": "", "repeated": ""}
     values["block_size"] = str(max(2, round(sqrt(count)))) if design == Design.INCOMPLETE else ""
     fixed = _number(typed, "blocks") if "blocks" in touched else None
     blocks = int(fixed) if fixed else (3 if design == Design.INCOMPLETE else USUAL_BLOCKS)

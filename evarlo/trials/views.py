@@ -22,7 +22,7 @@ from evarlo.trials.doubts import date_doubts, name_doubts
 from evarlo.trials.forecast import room_of
 from evarlo.trials.forms import ChangeCriteria, LeaveOut, MoveBlock, RenameForm, SwapPlots
 from evarlo.trials.frame import frame
-from evarlo.trials.ground import MOST_DOTS, close_plan, small_ground
+from evarlo.trials.ground import MOST_DOTS, close_plan, dots_of, small_ground
 from evarlo.trials.laying import fix_layout, move_block, shuffle, swap_plots
 from evarlo.trials.leaving_out import exclude_plot, lift_exclusion, withdraw_entry
 from evarlo.trials.models import Plot, Trial
@@ -340,7 +340,7 @@ def closer(request: PersonRequest, slug: str) -> HttpResponse:
     """The plan alone and large, every plant at its station."""
     trial = trial_or_404(slug)
     site = trial.bed.site if trial.bed else None
-    plants = (trial.stations_a_plot or 0) * len(queries.plots_of(trial))
+    plants = dots_of(trial, queries.plots_of(trial))
     context = {
         "trial": trial,
         "drawing": close_plan(trial, request.user),

@@ -9,6 +9,7 @@ from evarlo.catalogue.models import Crop
 from evarlo.trials.models import NeedPlan, Trial
 from evarlo.trials.needs import EntryNeed, Needs
 from evarlo.ui.templatetags.ui import measure, short_day
+from evarlo.ui.units import measured
 from evarlo.ui.words import counted, plural
 from trialcore.reckoning.schedule import SowingWindow
 
@@ -33,14 +34,29 @@ def plan_in_words(trial: Trial, entries: int, plots: int) -> str:
     """What stands where: entries, plots, design, beds and plants."""
     beds = [str(bed) for bed in trial.beds]
     where = f", {', '.join(beds[:-1])} and {beds[-1]}" if len(beds) > 1 else f", {beds[0]}" if beds else ""
-    plants = f"; {counted(trial.plants_a_plot, 'plant')} a plot" if trial.plants_a_plot else ""
-    if plants and trial.per_station > 1:
-        plants += f", {trial.per_station} at each of {trial.stations_a_plot} stations"
-    judged = f", {trial.judged_a_plot} of them judged" if trial.plants_a_plot and trial.border else ""
     return (
         f"{trial.crop.name}, season {trial.season}. {counted(entries, 'entry', 'entries')} in {counted(plots, 'plot')}: "
-        f"{trial.design_in_words}{where}{plants}{judged}."
+        f"{trial.design_in_words}{where}{_plants_in_words(trial)}."
     )
+
+
+def _plants_in_words(trial: Trial) -> str:
+    """How many plants a plot holds, and of which entries it holds another number."""
+    spacing = trial.spacing
+    if spacing is None or not spacing.plants:
+        return ""
+    said = f"; {counted(spacing.plants, 'plant')} a plot"
+    said += f", {spacing.per_station} at each of {spacing.stations} stations" if spacing.per_station > 1 else ""
+    said += f", {spacing.judged} of them judged" if spacing.border else ""
+    said += ", rows staggered" if spacing.staggered else ""
+    others = [(e.code, own) for e in trial.named_entries if e.in_row_cm and (own := trial.spacing_of(e))]
+    return said + "".join(f"; {own.plants} of {code}, {measured(100 * own.in_row, 'cm')} in the row" for code, own in others)
+
+
+def places_in_words(needs: Needs) -> str:
+    """How many stations a plot has, or from how few to how many."""
+    *fewer, most = needs.places_a_plot or (0,)
+    return f"{fewer[0]} to {counted(most, needs.place)}" if fewer else counted(most, needs.place)
 
 
 def needs_in_words(trial: Trial, needs: Needs) -> SafeString:
@@ -56,7 +72,7 @@ def needs_in_words(trial: Trial, needs: Needs) -> SafeString:
         said,
         counted(needs.seeds, piece),
         counted(needs.plots, "plot"),
-        counted(needs.places_a_plot, needs.place),
+        places_in_words(needs),
         trays,
     )
 

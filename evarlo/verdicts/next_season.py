@@ -15,7 +15,7 @@ from evarlo.seeds.queries import stocks_by_cultivar
 from evarlo.trials.drafting import SEVERAL_OF_THE_CHECK
 from evarlo.trials.models import Trial
 from evarlo.trials.needs import places_of, plan_of, seeds_of
-from evarlo.trials.plan import CriterionPlan, TrialPlan
+from evarlo.trials.plan import IN_EACH_BED, CriterionPlan, TrialPlan
 from evarlo.trials.planning import plan_trial
 from evarlo.trials.protocol import keep_protocol
 from evarlo.ui.refused import Refused
@@ -79,7 +79,6 @@ def seed_needs(board: Board, blocks: int, kept: Sequence[str], today: date) -> l
     """Every entry of the board with the seed that a retest takes and what is in store, retests first."""
     trial = board.trial
     plan = plan_of(trial)
-    a_plot = places_of(trial, plan)
     lots = stocks_by_cultivar(today.year, [line.entry.cultivar_id for line in board.lines])
     made = []
     for line in board.lines:
@@ -89,7 +88,13 @@ def seed_needs(board: Board, blocks: int, kept: Sequence[str], today: date) -> l
         plots = blocks * (check_plots(len(kept), blocks) if line.entry.is_check else 1)
         chosen = line.entry.is_check or name in kept
         made.append(
-            SeedNeed(name, seeds_of(plots * a_plot, plan), stock, chosen, "check" if line.entry.any_check else line.verdict)
+            SeedNeed(
+                name,
+                seeds_of(plots * places_of(line.entry, trial, plan), plan),
+                stock,
+                chosen,
+                "check" if line.entry.any_check else line.verdict,
+            )
         )
     order = {"check": 0, Verdict.RETEST: 1, Verdict.RECOMMEND: 2, Verdict.DROP: 3}
     return sorted(made, key=lambda n: order.get(n.verdict, 4))
@@ -112,6 +117,7 @@ def plan_next(board: Board, wanted: NextSeason, by: User) -> Trial:
         if trial.design in (Trial.Design.BLOCKS, Trial.Design.NO_BLOCKS, Trial.Design.INCOMPLETE)
         else Trial.Design.BLOCKS
     )
+    shared = trial.each_bed and design in IN_EACH_BED and wanted.blocks % len(trial.beds) == 0
     further = [line.entry.cultivar.name for line in board.lines if line.entry.repeated]
     made = plan_trial(
         TrialPlan(
@@ -124,7 +130,7 @@ def plan_next(board: Board, wanted: NextSeason, by: User) -> Trial:
             entries=[check, *further, *wanted.kept, *wanted.new],
             check=check,
             repeated=further,
-            blocks=wanted.blocks,
+            blocks=wanted.blocks // len(trial.beds) if shared else wanted.blocks,
             design=design,
             block_size=trial.block_size if design == Trial.Design.INCOMPLETE else None,
             plot_length_m=trial.plot_length_m or 2.0,
@@ -135,6 +141,13 @@ def plan_next(board: Board, wanted: NextSeason, by: User) -> Trial:
             between_rows_cm=trial.between_rows_cm or trial.crop.between_rows_cm,
             in_row_cm=trial.in_row_cm or trial.crop.in_row_cm,
             per_station=trial.per_station,
+            staggered=trial.staggered,
+            each_bed=shared,
+            own_spacing={
+                line.entry.cultivar.name: line.entry.in_row_cm
+                for line in board.lines
+                if line.entry.in_row_cm and line.entry.cultivar.name in {check, *further, *wanted.kept}
+            },
             cv_percent=board.leading.analysis.cv_percent or trial.cv_percent if board.leading else trial.cv_percent,
             criteria=[
                 CriterionPlan(c.trait, c.direction, c.matters, c.must, c.weight) for c in trial.criteria.select_related("trait")

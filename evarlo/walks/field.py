@@ -124,7 +124,7 @@ def _asked(walk: Round, plots: Sequence[Plot], user: User, today: date) -> dict[
         "method": trait.method,
         "low": trait.low,
         "high": trait.high,
-        "most": walk.trial.plants_a_plot if trait.key == "stand" else None,
+        "most": _most_plants(walk.trial) if trait.key == "stand" else None,
         "decimals": trait.decimals,
         "samples": trait.samples,
         "choices": trait.choices,
@@ -136,6 +136,12 @@ def _asked(walk: Round, plots: Sequence[Plot], user: User, today: date) -> dict[
         "again": asked_again(walk, user, plots),
         "earlier": _earlier(walk) if walk.trial.earlier_shown else {},
     }
+
+
+def _most_plants(trial: Trial) -> int | None:
+    """How many plants a plot can hold at most, whichever entry stands in it."""
+    held = [spacing.plants for e in trial.named_entries if (spacing := trial.spacing_of(e))]
+    return max(held, default=None)
 
 
 def _guide(trait: Trait) -> dict[str, Any] | None:

@@ -64,10 +64,12 @@ def judged_stations(rows: int, plants_a_row: int, border: int) -> int:
 
 
 def plants_at(
-    length: float, width: float, between_rows: float, in_row: float, border: int = 0
+    length: float, width: float, between_rows: float, in_row: float, border: int = 0, staggered: bool = False
 ) -> tuple[list[tuple[float, float]], list[tuple[float, float]]]:
     """Where plants stand in a plot, (x along it, y across) in metres from its near corner, the rows in its middle: those that
-    are judged, and those of the border. Raises ValueError when a spacing is not positive."""
+    are judged, and those of the border. In `staggered` rows each plant stands opposite the gap of the next row: every other row
+    is moved a quarter of the spacing one way and the rest as much the other, so that all hold as many. Raises ValueError when a
+    spacing is not positive."""
     rows, each = stations(length, width, between_rows, in_row)
     left, top = (length - each * in_row) / 2, (width - rows * between_rows) / 2
     judged: list[tuple[float, float]] = []
@@ -75,8 +77,65 @@ def plants_at(
     for row in range(rows):
         for n in range(each):
             inside = border <= row < rows - border and border <= n < each - border
-            (judged if inside else edge).append((left + (n + 0.5) * in_row, top + (row + 0.5) * between_rows))
+            along = (0.25, 0.75)[row % 2] if staggered else 0.5
+            (judged if inside else edge).append((left + (n + along) * in_row, top + (row + 0.5) * between_rows))
     return judged, edge
+
+
+@dataclass(frozen=True)
+class Spacing:
+    """How the plants of a plot stand: its size and the distances in metres, how many plants share a station (a hill, a clump or a
+    hole), how many outer rows and stations are a border that is not judged, and whether rows are staggered."""
+
+    length: float
+    width: float
+    between_rows: float
+    in_row: float
+    per_station: int = 1
+    border: int = 0
+    staggered: bool = False
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Rows, and stations in each."""
+        return stations(self.length, self.width, self.between_rows, self.in_row)
+
+    @property
+    def stations(self) -> int:
+        """Places for plants in the whole plot."""
+        return self.shape[0] * self.shape[1]
+
+    @property
+    def plants(self) -> int:
+        """Plants of the whole plot."""
+        return self.stations * self.per_station
+
+    @property
+    def judged_stations(self) -> int:
+        """The stations of the net plot."""
+        return judged_stations(*self.shape, self.border)
+
+    @property
+    def judged(self) -> int:
+        """The plants of the net plot."""
+        return self.judged_stations * self.per_station
+
+    @property
+    def judged_share(self) -> float:
+        """The share of the plot's ground on which judged plants stand; all of it without a border, or where none would be left."""
+        return self.judged / self.plants if self.border and self.judged else 1.0
+
+    @property
+    def inside(self) -> frozenset[int]:
+        """The stations of the net plot, counted from nought row by row."""
+        rows, each = self.shape
+        return frozenset(
+            r * each + n for r in range(rows) for n in range(each) if self.border <= min(r, rows - 1 - r, n, each - 1 - n)
+        )
+
+    def points(self) -> list[tuple[float, float]]:
+        """Where the stations lie, in metres from the near corner, in the order of their numbers."""
+        return plants_at(self.length, self.width, self.between_rows, self.in_row, 0, self.staggered)[0]
 
 
 def beside(points: Sequence[tuple[float, float]], side: Side, deep: int) -> list[int]:

@@ -84,8 +84,11 @@ def place_in_beds(
     gradient_along: bool | None = None,
     guard_m: float = 0.0,
     inner_path_m: float = 0.0,
+    per_bed: int = 0,
 ) -> Placed:
-    """As `place`, over several beds in their order: each takes as many whole replicates as it holds.
+    """As `place`, over several beds in their order: each takes as many whole replicates as it holds, or just `per_bed` of them
+    where that is above nought, so that what differs between beds (tunnel, glass, open ground) is a factor of the trial; each bed
+    has its own grid of them then, and `short_by` is the worst bed's.
 
     A bed never cuts a replicate in two, so that what differs between beds differs between replicates; a shape that leaves no
     bed empty goes before a more compact one. Where they do not all fit as they lie, those of a bed lie across it if it holds
@@ -94,7 +97,7 @@ def place_in_beds(
     """
     if any(not 0 <= at.bed < len(beds) for at in moved.values()):
         raise ValueError("a block is moved to a bed that is not there")
-    best = _best(layout, size, beds, gradient_along, guard_m, inner_path_m)
+    best = _best(layout, size, beds, gradient_along, guard_m, inner_path_m, per_bed)
     blocks = {rep: moved.get(rep, at) for rep, at in best.blocks.items()}
     spots = _spots(layout, best.shape, blocks, size, inner_path_m, None if moved else best.grid)
     box = best.shape.extent(size, inner_path_m)
@@ -116,15 +119,21 @@ def place_in_beds(
     )
 
 
-def lacking(layout: Layout, size: PlotSize, beds: Sequence[Bed]) -> tuple[float, float]:
+def lacking(layout: Layout, size: PlotSize, beds: Sequence[Bed], per_bed: int = 0) -> tuple[float, float]:
     """How much longer and wider the bed, or the last of several, would have to be for a layout, in metres and without laying
     out its plots; nothing where it fits. Raises ValueError as `place`."""
-    short = _best(layout, size, beds, None, size.guard, 0.0).short
+    short = _best(layout, size, beds, None, size.guard, 0.0, per_bed).short
     return short if max(short) > NEAR else (0.0, 0.0)
 
 
 def _best(
-    layout: Layout, size: PlotSize, beds: Sequence[Bed], gradient_along: bool | None, guard_m: float, inner_path_m: float
+    layout: Layout,
+    size: PlotSize,
+    beds: Sequence[Bed],
+    gradient_along: bool | None,
+    guard_m: float,
+    inner_path_m: float,
+    per_bed: int,
 ) -> _Arrangement:
     sides = [side for bed in beds for side in (bed.length, bed.width)]
     if not beds or min(size.length, size.width, *sides) <= 0 or min(size.path, guard_m, inner_path_m) < 0:
@@ -133,6 +142,11 @@ def _best(
     largest = max(members.values())
     rooms = [Bed(b.length - 2 * guard_m, b.width - 2 * guard_m) for b in beds]
     shapes = _shapes(layout, largest, gradient_along)
+    if per_bed:
+        if per_bed * len(beds) != len(members):
+            raise ValueError("every bed holds as many replicates as the others")
+        each = (_each_bed(shape, list(members), size, rooms, inner_path_m, guard_m, largest) for shape in shapes)
+        return min(each, key=lambda o: o.ranking)
     options = [
         option for shape in shapes for option in _arrangements(shape, list(members), size, rooms, inner_path_m, guard_m, largest)
     ]
@@ -201,6 +215,21 @@ def _arrangements(
         ranking = (0.0, idle, crossed, empty, x + y, 0.0, 0.0)
         made.append(_Arrangement(ranking, shape, turned, {}, (0.0, 0.0)))
     return made
+
+
+def _each_bed(
+    shape: _Shape, reps: list[int], size: PlotSize, rooms: Sequence[Bed], inner: float, guard: float, largest: int
+) -> _Arrangement:
+    """As many replicates in each room, each room's as compact as it holds them."""
+    per = len(reps) // len(rooms)
+    parts = [
+        min(_arrangements(shape, reps[i * per : (i + 1) * per], size, [room], inner, guard, largest), key=lambda made: made.ranking)
+        for i, room in enumerate(rooms)
+    ]
+    blocks = {rep: replace(at, bed=i) for i, part in enumerate(parts) for rep, at in part.blocks.items()}
+    short = max((part.short for part in parts), key=sum)
+    over = sum(part.ranking[0] for part in parts)
+    return _Arrangement((over, *map(max, zip(*(part.ranking[1:] for part in parts), strict=True))), shape, blocks, {}, short)
 
 
 def _turned(

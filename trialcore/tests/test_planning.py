@@ -132,6 +132,30 @@ class InBed(TestCase):
         with self.assertRaises(ValueError):
             judged_stations(3, 4, -1)
 
+    def test_staggered_rows_hold_as_many_plants_each_opposite_a_gap(self) -> None:
+        straight, _ = plants_at(2.4, 1.3, 0.4, 0.5)
+        staggered, _ = plants_at(2.4, 1.3, 0.4, 0.5, staggered=True)
+        self.assertEqual(len(staggered), len(straight))
+        rows = [sorted(x for x, y in staggered if y == row) for row in sorted({y for _, y in staggered})]
+        np.testing.assert_allclose(np.subtract(rows[1], rows[0]), 0.25)  # half of 50 cm
+        np.testing.assert_allclose(rows[2], rows[0])
+        self.assertTrue(all(0 <= x <= 2.4 for x, _ in staggered))
+
+    def test_every_bed_holds_as_many_replicates_each_in_its_own_grid(self) -> None:
+        layout = randomised_blocks("abcd", 4, 1)
+        beds = [Bed(9, 4), Bed(4.5, 9)]
+        placed = place_in_beds(layout, PlotSize(2, 1, 0.5), beds, {}, per_bed=2)
+        self.assertTrue(placed.fits)
+        self.assertEqual([placed.blocks[rep].bed for rep in (1, 2, 3, 4)], [0, 0, 1, 1])
+        self.assertFalse(crowded(placed.blocks, (placed.cols * 2, placed.rows * 1), beds))
+        greedy = place_in_beds(layout, PlotSize(2, 1, 0.5), beds, {})
+        self.assertNotEqual([greedy.blocks[rep].bed for rep in (1, 2, 3, 4)], [0, 0, 1, 1])
+        small = place_in_beds(layout, PlotSize(2, 1, 0.5), [Bed(9, 4), Bed(4, 4)], {}, per_bed=2)
+        self.assertFalse(small.fits)
+        self.assertAlmostEqual(sum(small.short_by), 0.5)  # 4 × 4.5 m: two blocks of 4 × 2 with a path
+        with self.assertRaises(ValueError):
+            place_in_beds(layout, PlotSize(2, 1, 0.5), beds, {}, per_bed=3)
+
     def test_a_guard_strip_leaves_less_room_and_moves_the_plots_in(self) -> None:
         layout = randomised_blocks("abcd", 2, 1)
         self.assertTrue(place(layout, PlotSize(2, 1, 0.5), Bed(8.5, 2)).fits)

@@ -169,7 +169,7 @@ class WhichPlantsLive(Storm):
 
     def test_damage_is_the_share_of_plants_and_a_gap_from_before_is_none_of_it(self) -> None:
         """Of 18 stations one was empty before: 17 stood. Four are hurt, one of them dead: 4 ÷ 17 = 23.5 %."""
-        self.assertEqual(self.made.plants_a_plot, 18)
+        self.assertEqual(world.spacing(self.made).plants, 18)
         self.mark(0, "gap", 17, ago=9)
         event = self.plants(Rule(20, None))
         self.assertEqual((event.damage, event.recovery), (None, None))

@@ -31,7 +31,7 @@ class Hills(TestCase):
 
     def test_the_plan_needs_and_machine_go_by_stations_and_plants(self) -> None:
         made = self.read()
-        self.assertEqual((made.stations_a_plot, made.plants_a_plot, made.judged_a_plot), (18, 36, 36))
+        self.assertEqual((world.spacing(made).stations, world.spacing(made).plants, world.spacing(made).judged), (18, 36, 36))
         page = self.client.get(made.get_absolute_url())
         self.assertContains(page, "36 plants a plot, 2 at each of 18 stations")
         keep_need_plan(
@@ -39,7 +39,7 @@ class Hills(TestCase):
         )
         needs = needs_of(self.read(), {}, self.today)
         # 54 stations × 3 ÷ (1 − 0.2³) = 163.3; P(fewer than 2 of 3) = 0.2³ + 3 × 0.8 × 0.2² = 10.4 %; of 4 it is 2.7 %
-        self.assertEqual((needs.places_a_plot, needs.place, {r.seeds for r in needs.rows}), (18, "station", {164}))
+        self.assertEqual((needs.places_a_plot[0], needs.place, {r.seeds for r in needs.rows}), (18, "station", {164}))
         self.assertEqual(
             needs.advice,
             "With 3 seeds a station, 10 % get fewer than 2 plants; 4 would leave fewer than 5 % so, and are thinned to 2.",
@@ -90,7 +90,7 @@ class Plugs(TestCase):
         keep_need_plan(self.trial, {"per_station": 3, "transplant": True})
         self.assertEqual(rule_of(self.trial).surplus, RaisingRule.Surplus.WHOLE)
         needs = needs_of(self.trial, {}, self.today)
-        self.assertEqual((needs.places_a_plot, needs.place), (18, "plug"))
+        self.assertEqual((needs.places_a_plot[0], needs.place), (18, "plug"))
         self.assertEqual(
             needs.rows[0].cells, -(-seeds_of(54, needs.plan, needs.rows[0].becomes / (needs.plan.field_percent / 100)) // 3)
         )
@@ -106,6 +106,6 @@ class Plugs(TestCase):
         keep_need_plan(self.trial, {"per_station": 1, "transplant": True})
         keep_rule(self.trial, self.today, surplus=RaisingRule.Surplus.CUT)
         needs = needs_of(self.trial, {}, self.today)
-        self.assertEqual((needs.places_a_plot, needs.place), (54, "plant"))
+        self.assertEqual((needs.places_a_plot[0], needs.place), (54, "plant"))
         found = fits(self.trial, book_of(self.trial), {}, rule_of(self.trial))
         self.assertEqual({f.needed for f in found}, {162})

@@ -43,7 +43,7 @@ class Picks(TestCase):
         self.count(1, world.SOWN + timedelta(95))
         self.assertEqual(readings(self.fresh(), world.trait("marketable-per-plant"))[self.plot.pk].number, 860)
         set_out = readings(self.fresh(), world.trait("marketable-per-plant-set-out"))[self.plot.pk].number
-        self.assertAlmostEqual(set_out or 0, 3440 / (self.trial.plants_a_plot or 0))
+        self.assertAlmostEqual(set_out or 0, 3440 / (world.spacing(self.trial).plants or 0))
 
     def test_plants_lost_before_the_pick_are_not_divided_by(self) -> None:
         self.count(6, world.SOWN + timedelta(40))
@@ -53,7 +53,7 @@ class Picks(TestCase):
         self.assertEqual(readings(self.fresh(), world.trait("marketable-per-plant"))[self.plot.pk].number, 500)
 
     def test_more_plants_than_were_set_out_are_said_wherever_they_are_compared(self) -> None:
-        many = (self.trial.plants_a_plot or 0) + 2
+        many = (world.spacing(self.trial).plants or 0) + 2
         self.count(many, world.SOWN + timedelta(40))
         world.pick(self.plot, self.by, 2.0, on=world.SOWN + timedelta(80))
         (said,) = marks(self.fresh())

@@ -186,7 +186,7 @@ class Boundaries(Identity):
         doubt = self.lose()
         assert doubt.neighbour
         side, area = side_towards(self.plot, doubt.neighbour), areas(self.made)[self.plot.pk]
-        rows, each = self.made.plants_in_rows or (0, 0)
+        rows, each = world.spacing(self.made).shape or (0, 0)
         self.assertEqual((rows, each), (3, 6))
         line = rows if (side in ("left", "right")) == (self.plot.length >= self.plot.width) else each
         self.assertEqual(settle_boundary(doubt, "strip", 1, "One line each", self.today, self.by), 2 * line)

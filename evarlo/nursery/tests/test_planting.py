@@ -290,7 +290,7 @@ class HeldBack(TestCase):
 
     def test_a_reserve_stays_until_it_is_released_with_its_reason(self) -> None:
         """Ten fit, nine needed, two held back: eight go."""
-        self.assertEqual(self.trial.plants_a_plot, 3)
+        self.assertEqual(world.spacing(self.trial).plants, 3)
         self.n.count(self.n.sow(self.code, self.n.tray(), range(12)), 14, 10, "111111111100")
         keep_rule(self.trial, self.today, reserve=2)
         self.assertEqual((self.fit().fit, self.fit().needed, self.fit().going), (10, 9, 8))

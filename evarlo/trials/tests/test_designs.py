@@ -335,7 +335,7 @@ class NetPlots(TestCase):
 
     def test_yields_go_by_the_ground_and_the_plants_that_are_judged(self) -> None:
         made = world.trial(self.by, border=1)
-        self.assertEqual((made.plants_a_plot, made.judged_a_plot), (18, 4))
+        self.assertEqual((world.spacing(made).plants, world.spacing(made).judged), (18, 4))
         plot = made.plots.all()[0]
         world.pick(plot, self.by, 2.0)
         found = yields(Trial.objects.get(pk=made.pk))[plot.pk]

@@ -61,7 +61,7 @@ class NewTrial(TestCase):
         answer = self.post()
         made = Trial.objects.get()
         self.assertRedirects(answer, made.get_absolute_url())
-        self.assertEqual((made.plot_length_m, made.plot_width_m, made.plants_a_plot), (2.4, 1.5, 24))
+        self.assertEqual((made.plot_length_m, made.plot_width_m, world.spacing(made).plants), (2.4, 1.5, 24))
         self.assertEqual(made.plots.count(), 12)
         self.assertEqual([e.cultivar.name for e in made.entries.filter(is_check=True)], ["Corvane"])
         page = self.client.get(made.get_absolute_url())
