@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from urllib.parse import urlsplit
+
 from django import forms
 from django.db import transaction
-from django.http import HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 from django.views.decorators.http import require_POST
-from django_htmx.http import trigger_client_event
+from django_htmx.http import replace_url, trigger_client_event
 
 from evarlo.catalogue.models import Crop
 from evarlo.catalogue.services import crop_named
@@ -332,7 +334,13 @@ def withdraw(request: PersonRequest, slug: str) -> HttpResponse:
 def ground(request: PersonRequest, slug: str) -> HttpResponse:
     """The plan alone, coloured by another layer."""
     trial = trial_or_404(slug)
-    return render(request, "trials/frame.html#ground", frame(request, trial, request.GET.get("phase", "plan")))
+    response = render(request, "trials/frame.html#ground", frame(request, trial, request.GET.get("phase", "plan")))
+    page = urlsplit(request.htmx.current_url_abs_path or "")
+    if page.path and (layer := request.GET.get("layer")):  # so that a reload, or whoever gets the address, sees the same
+        asked = QueryDict(page.query, mutable=True)
+        asked["layer"] = layer
+        replace_url(response, f"{page.path}?{asked.urlencode()}")
+    return response
 
 
 @may("see")

@@ -155,3 +155,41 @@ class Ground(BrowserTest):
         phone = self.open("manager", PHONE)
         phone.goto(self.at("/ground/"))
         self.no_sideways(phone, "ground")
+
+
+class PlotsByKey(BrowserTest):
+    """Twelve plots in three blocks of four: one stop of the Tab key, arrows from plot to plot, the layer in the address."""
+
+    def test_arrows_go_over_the_ground_and_the_layer_stays_in_the_address(self) -> None:
+        by = world.person()
+        made = world.trial(by)
+        world.sow(made, by)
+        world.keep_yields(made, by, {"Corvane": 5, "Quillet": 6, "OF-17": 4, "Brakewater": 5})
+        page = self.open("manager")
+        page.goto(self.at(made.get_absolute_url()))
+        plots = page.locator("#ground .plan a.tag")
+        expect(page.locator("#ground .plan a.tag[tabindex='0']")).to_have_count(1)
+        expect(page.locator("#ground .plan a.tag[tabindex='-1']")).to_have_count(11)
+        where = {n: plots.nth(n).bounding_box() for n in range(plots.count())}
+        plots.first.focus()
+        number = "() => document.activeElement.dataset.number"
+        first = page.evaluate(number)
+        page.keyboard.press("ArrowDown")
+        below = page.evaluate(number)
+        boxes = {plots.nth(n).get_attribute("data-number"): box for n, box in where.items()}
+        self.assertAlmostEqual(boxes[below]["x"], boxes[first]["x"], delta=1)
+        self.assertEqual(
+            min(b["y"] for b in boxes.values() if b["y"] > boxes[first]["y"] + 1 and abs(b["x"] - boxes[first]["x"]) < 1),
+            boxes[below]["y"],
+        )
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("ArrowLeft")
+        self.assertEqual(page.evaluate(number), below)
+        page.keyboard.press("Enter")
+        expect(page.locator("#plot")).to_contain_text(below)
+        expect(page.locator(f"#ground .plan a.tag[data-number='{below}'] title")).to_contain_text(f"Plot {below}, ")
+        page.get_by_label("Colour the plots by").select_option(label="Plot yield")
+        expect(page).to_have_url(self.at(f"{made.get_absolute_url()}?layer=plot-yield"))
+        page.reload()
+        expect(page.get_by_label("Colour the plots by")).to_have_value("plot-yield")
+        expect(page.locator("#ground .plan a.tag[tabindex='0']")).to_have_count(1)

@@ -90,7 +90,9 @@ class ManyLines(BrowserTest):
         expect(forecast).to_contain_text("It does not fit: the bed would have to be")
         page.get_by_label("Further beds").fill("Short bed, 12")
         page.get_by_role("button", name="Draw the layout").click()
-        expect(page.locator("#id_more_beds-wrong")).to_contain_text("Found “Short bed, 12”. Expected a bed of this site, or a new one")
+        expect(page.locator("#id_more_beds-wrong")).to_contain_text(
+            "Found “Short bed, 12”. Expected a bed of this site, or a new one"
+        )
         self.unfold(page)
         page.get_by_label("Further beds").fill("Short bed 12 × 9,5 m")
         expect(forecast.locator("svg.plan")).to_be_visible()

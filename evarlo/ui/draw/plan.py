@@ -230,12 +230,18 @@ def _tag(t: Tag, scale: float, names: float, stations: bool = False) -> SafeStri
         ring = f'<path class="check-edge" d="{path}"/>'
     elif t.ring:
         ring = f'<circle class="ring" cx="{_n(x + w - 15)}" cy="{_n(y + min(14, h / 2))}" r="{_n(min(4.5, w / 10))}"/>'
-    name = escape(f"{' '.join(text for text, _ in words) or t.number}, {t.said}")
+    name = escape(_read_out(t))
     drawn = "".join(text for _, text in words)
     return mark_safe(  # noqa: S308
         f'<a href="{escape(t.url)}" class="tag{dark}" data-plot="{t.key}" data-number="{escape(t.number)}" data-entry="{t.entry}">'
         f'<title>{name}</title><path d="{path}" fill="{fill}"/>{drawn}{ring}<path class="edge" d="{path}"/></a>'
     )
+
+
+def _read_out(t: Tag) -> str:
+    """A plot as it is read: its number, what stands there and the figure shown."""
+    code = t.right if t.right and t.right not in t.said else ""
+    return ", ".join(part for part in (f"Plot {t.number}", code, t.said if t.said != "plot" else "", t.left) if part)
 
 
 def _words(t: Tag, x: float, y: float, w: float, h: float) -> Iterator[tuple[str, str]]:

@@ -42,6 +42,50 @@ function light(event, on) {
   if (row) lit(on ? row.dataset.entry : held);
 }
 
+// The plots are one stop of the Tab key; arrows go from each to the nearest that way.
+const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+const plotsOf = (plan) => [...plan.querySelectorAll("a.tag")];
+
+function oneStop() {
+  for (const plan of document.querySelectorAll("#ground .plan, .small-plan .plan, .closer-room .plan")) {
+    const tags = plotsOf(plan);
+    const stop = tags.find((tag) => tag.classList.contains("chosen")) ?? tags[0];
+    for (const tag of tags) tag.setAttribute("tabindex", tag === stop ? "0" : "-1");
+  }
+}
+
+const middle = (tag) => {
+  const box = tag.getBoundingClientRect();
+  return [box.left + box.width / 2, box.top + box.height / 2];
+};
+
+function nearest(tag, tags, [right, down]) {
+  const [x, y] = middle(tag);
+  let best = null;
+  let least = Infinity;
+  for (const other of tags) {
+    const [a, b] = middle(other);
+    const ahead = (a - x) * right + (b - y) * down;
+    const aside = Math.abs(right ? b - y : a - x);
+    if (ahead > 1 && ahead + 3 * aside < least) [best, least] = [other, ahead + 3 * aside];
+  }
+  return best;
+}
+
+document.addEventListener("keydown", (event) => {
+  const tag = event.target.closest?.(".plan a.tag");
+  if (!tag || event.altKey || event.ctrlKey || event.metaKey) return;
+  const tags = plotsOf(tag.closest(".plan"));
+  const next = event.key in ARROWS ? nearest(tag, tags, ARROWS[event.key]) : { Home: tags[0], End: tags.at(-1) }[event.key];
+  if (!next) return;
+  event.preventDefault();
+  event.stopPropagation();
+  for (const other of tags) other.setAttribute("tabindex", other === next ? "0" : "-1");
+  next.focus();
+});
+document.addEventListener("htmx:afterSettle", oneStop);
+oneStop();
+
 // A touched curve chooses a plot of its entry, touched again the next one.
 document.addEventListener("click", (event) => {
   const curve = event.target.closest(".progress [data-entry]");
