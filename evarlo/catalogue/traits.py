@@ -151,7 +151,7 @@ def keep_guide(
 def trait_of_column(column: str) -> Trait:
     """The trait that a value column stands for: one without range or unit, shared by sheets that use the name."""
     key = f"sheet-{slugify(column)[:60] or 'value'}"
-    trait = Trait.objects.filter(key=key, name=column).first()
+    trait = Trait.objects.filter(key__startswith=key, name=column).first()
     if trait is None:
         taken = Trait.objects.filter(key__startswith=key).count()
         key = key if not taken else f"{key}-{taken + 1}"

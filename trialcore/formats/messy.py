@@ -16,14 +16,13 @@ from dataclasses import dataclass, field
 from datetime import date
 from statistics import fmean
 
+from trialcore.formats.headers import Grid, header_line, is_number, names_of
 from trialcore.formats.meanings import SUMMED, meaning_of, replicate_of, told_unit
 from trialcore.formats.numerals import DECIMALS, Numerals, numerals_of
 from trialcore.formats.plots import LABELS
 from trialcore.formats.sheet import MISSING
 from trialcore.reckoning.names import folded, near_duplicates
 
-Grid = Sequence[Sequence[str]]
-LOOKED = 30  # lines among which the header is looked for
 MOST_TWINS = 12
 MASS = {"kg": 1.0, "g": 0.001, "t": 1000.0, "lb": 0.45359237, "lbs": 0.45359237, "oz": 0.028349523125}
 
@@ -110,16 +109,19 @@ def understand(grid: Grid, chosen: Mapping[str, str], read_day: Callable[[str], 
     wide = max((len(row) for row in grid), default=0)
     rows = [[" ".join(str(c).split()) for c in row] + [""] * (wide - len(row)) for row in grid]
     work = _Work(rows, chosen, read_day)
-    header = _header(work)
+    said = chosen.get("header", "")
+    header = int(said) if said.isdecimal() and int(said) < len(rows) else header_line(rows, read_day)
     if header is None:
         return Understood(0, (), {}, (), (), "")
-    names = _names(rows, header)
-    columns = _columns(work, names, header)
-    body = _filled(work, columns, [(i, list(rows[i])) for i in range(header + 1, len(rows)) if any(rows[i])])
+    names, top, first = names_of(rows, header)
+    if first - top > 1:
+        work.say(f"The names of the columns take {first - top} lines and are put together.")
+    columns = _columns(work, names, first)
+    body = _filled(work, columns, [(i, list(rows[i])) for i in range(first, len(rows)) if any(rows[i])])
     left_out = _no_plots(work, columns, names, body)
     kept = [(i, row) for i, row in body if i not in left_out]
     columns = _without_totals(work, columns, kept)
-    title = " ".join(c for i in range(header) for c in rows[i] if c)[:200]
+    title = " ".join(c for i in range(top) for c in rows[i] if c)[:200]
     if title:
         work.say(f"Above the names of the columns stands “{title[:80]}”; it is left out.")
     figures = {c.at: _figures(work, c, kept) for c in columns if _holds_values(c)}
@@ -136,51 +138,9 @@ def _holds_values(column: Column) -> bool:
     return column.meaning == "value" or ":" in column.meaning
 
 
-def _is_number(text: str) -> bool:
-    return bool(re.search(r"[0-9]", text)) and not re.search(r"[A-Za-z]{4,}", text)
-
-
-def _header(work: _Work) -> int | None:
-    """The line that names the columns: many cells, each once, few of them numbers, with lines below that are filled alike."""
-    if work.chosen.get("header", "").isdecimal() and int(work.chosen["header"]) < len(work.grid):
-        return int(work.chosen["header"])
-    best, found = 0.0, None
-    for i, row in enumerate(work.grid[:LOOKED]):
-        cells = [c for c in row if c]
-        below = [r for r in work.grid[i + 1 : i + 6] if any(r)]
-        if len(cells) < 2 or not below:
-            continue
-        bare = [c for c in cells if c.isdecimal()]
-        counted = len(bare) > 1 and bare == [str(n + 1) for n in range(len(bare))]  # 1, 2, 3: replicates
-        words = [c for c in cells if (counted if c in bare else not _is_number(c) or replicate_of(c)) or work.read_day(c)]
-        known = sum(meaning_of(c) != "" for c in cells)
-        filled = sum(bool(r[k]) for r in below for k, c in enumerate(row) if c) / (len(below) * len(cells))
-        numbers = sum(_is_number(r[k]) for r in below for k, c in enumerate(row) if c) / (len(below) * len(cells))
-        score = len(words) / len(cells) * (1 + filled + numbers) * len(set(cells)) / len(cells) * min(len(cells), 8) + 2 * known
-        if score > best:
-            best, found = score, i
-    return found
-
-
-def _names(rows: Grid, header: int) -> list[str]:
-    """The names of the columns; where they repeat under a line of groups (R1, R2 under Yield and again under Rot) with the
-    group."""
-    names = list(rows[header])
-    counts = Counter(n for n in names if n)
-    above = rows[header - 1] if header else []
-    if not any(n > 1 for n in counts.values()) or sum(bool(c) for c in above) < 2:
-        return names
-    group = ""
-    for k, name in enumerate(names):
-        group = above[k] or group
-        if counts[name] > 1 and group:
-            names[k] = f"{group} R{replicate_of(name)}" if replicate_of(name) else f"{group} {name}"
-    return names
-
-
-def _columns(work: _Work, names: Sequence[str], header: int) -> tuple[Column, ...]:
+def _columns(work: _Work, names: Sequence[str], first: int) -> tuple[Column, ...]:
     """What each column is taken for, as a person chose or as its name and cells speak for it."""
-    body = [row for row in work.grid[header + 1 :] if any(row)]
+    body = [row for row in work.grid[first:] if any(row)]
     made: list[Column] = []
     roles: set[str] = set()
     for k, name in enumerate(names):
@@ -221,7 +181,7 @@ def _meaning(work: _Work, name: str, cells: Sequence[str], roles: set[str]) -> s
         return known
     if day := work.read_day(name):
         return f"day:{day.isoformat()}"
-    numbers = sum(_is_number(c) for c in present)
+    numbers = sum(is_number(c) for c in present)
     if present and numbers < 0.5 * len(present):
         return "note"
     if rep := replicate_of(name):

@@ -1,4 +1,4 @@
-"""Sheets as people keep them: sixteen shapes of one trial all come to the same means, or to a question whose answer does."""
+"""Sheets as people keep them: twenty shapes of one trial all come to the same means, or to a question whose answer does."""
 
 from __future__ import annotations
 
@@ -82,6 +82,28 @@ SHAPES: dict[str, list[list[str]]] = {
         ["Variety", "I", "II", "III", "I", "II", "III"],
         *([e, *(str(TRUTH[e, b]) for b in (1, 2, 3)), "40", "42", "44"] for e in ENTRIES),
     ],
+    "units in a line of their own": [
+        ["plot", "rep", "entry", "yield", "height"],
+        ["", "", "", "kg", "cm"],
+        *([*r, "40"] for r in LONG[1:]),
+    ],
+    "names on two lines": [
+        ["Plot", "", "", "Marketable", "Plant"],
+        ["no.", "Rep", "Cultivar", "yield kg", "height cm"],
+        *([*r, "40"] for r in LONG[1:]),
+    ],
+    "words below words": [
+        ["Plot", "Rep", "Cultivar", "Marketable", "Plant"],
+        ["no.", "", "", "yield kg", "height cm"],
+        *([*r, "40"] for r in LONG[1:]),
+    ],
+    "groups over units over replicates": [
+        ["Trial 2025, north strip", "", "", "", "", "", ""],
+        ["Variety", "Yield", "", "", "Height", "", ""],
+        ["", "kg", "", "", "cm", "", ""],
+        ["", "R1", "R2", "R3", "R1", "R2", "R3"],
+        *([e, *(str(TRUTH[e, b]) for b in (1, 2, 3)), "40", "42", "44"] for e in ENTRIES),
+    ],
     "a column a day": [
         ["plot", "rep", "cultivar", "2025-07-01", "2025-07-08"],
         *([r[0], r[1], r[2], f"{float(r[3]) - 1.5:.1f}", "1.5"] for r in LONG[1:]),
@@ -101,9 +123,9 @@ SHAPES: dict[str, list[list[str]]] = {
 }
 
 
-class SixteenShapes(unittest.TestCase):
+class Shapes(unittest.TestCase):
     def test_all_come_to_the_same_means(self) -> None:
-        self.assertEqual(len(SHAPES), 16)
+        self.assertEqual(len(SHAPES), 20)
         for shape, grid in SHAPES.items():
             with self.subTest(shape=shape):
                 told = understand(grid, {}, read_day)
@@ -166,6 +188,19 @@ class Asked(unittest.TestCase):
         dropped = understand(grid, {"mean:0": "entry", "mean:1": "rep", "mean:2": "value", "keep:4": "no"}, read_day)
         self.assertEqual(len(read_trial_sheet(dropped.tidy).plots), 3)
         self.assertIn("left out by you", dropped.left_out[4])
+
+    def test_a_first_line_of_remarks_is_a_plot_and_no_header(self) -> None:
+        for words in (["lost", "lost"], ["eaten by deer", "eaten"]):
+            grid = [["entry", "yield", "rot"], ["A", *words], ["B", "5", "2"], ["C", "4", "3"], ["D", "4", "1"]]
+            told = understand(grid, {}, read_day)
+            self.assertEqual([c.name for c in told.columns], ["entry", "yield", "rot"])
+            self.assertIn(1, [*told.lines, *told.left_out])
+
+    def test_several_lines_of_names_are_said(self) -> None:
+        told = understand(SHAPES["groups over units over replicates"], {}, read_day)
+        self.assertEqual([c.name for c in told.columns[:3]], ["Variety", "Yield (kg) R1", "Yield (kg) R2"])
+        self.assertIn("The names of the columns take 3 lines and are put together.", told.notes)
+        self.assertEqual(told.title, "Trial 2025, north strip")
 
     def test_a_cell_that_is_no_number_is_named_and_not_dropped(self) -> None:
         grid = [["entry", "rep", "kg"], ["A", "1", "5.2"], ["B", "1", "about five"], ["A", "2", "5.6"], ["B", "2", "5.1"]]

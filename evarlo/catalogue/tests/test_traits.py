@@ -5,7 +5,7 @@ from typing import Any
 from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Guide, Trait
-from evarlo.catalogue.traits import add_trait, guide_of, keep_guide, library, put_in_library
+from evarlo.catalogue.traits import add_trait, guide_of, keep_guide, library, put_in_library, trait_of_column
 from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -39,6 +39,15 @@ class Shipped(TestCase):
         self.assertTrue(world.trait("vigour").is_for(maize))
         self.assertIsNone(drawing_named("leaf:96"))
         self.assertIsNone(drawing_named("<b>"))
+
+
+class OfSheets(TestCase):
+    def test_columns_of_nearly_one_name_are_each_found_again(self) -> None:
+        """“kg” with and without brackets have one key; the second was made anew at each call, and a sheet never came to its end."""
+        names = ("Height (cm)", "Height cm", "Height, cm")
+        first = [trait_of_column(name).pk for name in names]
+        self.assertEqual(len(set(first)), 3)
+        self.assertEqual([trait_of_column(name).pk for name in names], first)
 
 
 class Own(TestCase):

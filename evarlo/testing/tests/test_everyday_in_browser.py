@@ -170,13 +170,13 @@ class PlotsByKey(BrowserTest):
         plots = page.locator("#ground .plan a.tag")
         expect(page.locator("#ground .plan a.tag[tabindex='0']")).to_have_count(1)
         expect(page.locator("#ground .plan a.tag[tabindex='-1']")).to_have_count(11)
-        where = {n: plots.nth(n).bounding_box() for n in range(plots.count())}
         plots.first.focus()
         number = "() => document.activeElement.dataset.number"
         first = page.evaluate(number)
         page.keyboard.press("ArrowDown")
         below = page.evaluate(number)
-        boxes = {plots.nth(n).get_attribute("data-number"): box for n, box in where.items()}
+        found = "all => Object.fromEntries(all.map((a) => [a.dataset.number, a.getBoundingClientRect().toJSON()]))"
+        boxes: dict[str, dict[str, float]] = plots.evaluate_all(found)
         self.assertAlmostEqual(boxes[below]["x"], boxes[first]["x"], delta=1)
         self.assertEqual(
             min(b["y"] for b in boxes.values() if b["y"] > boxes[first]["y"] + 1 and abs(b["x"] - boxes[first]["x"]) < 1),
