@@ -69,6 +69,7 @@ MIDDLEWARE = [
     "evarlo.people.middleware.Door",
     "evarlo.people.middleware.Known",
     "evarlo.people.middleware.Units",
+    "evarlo.trials.clock.Clock",
     "evarlo.people.middleware.WayBack",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",

@@ -13,6 +13,7 @@ class Site(models.Model):
     name = models.CharField(max_length=60, unique=True)
     latitude = models.FloatField(null=True, blank=True)
     longitude = models.FloatField(null=True, blank=True)
+    time_zone = models.CharField(max_length=40, blank=True)  # by its usual name, Area/City; empty goes by the place's setting
     # Month and day, as 04-12, that frost passes or comes in half of the years.
     last_frost = models.CharField(max_length=5, blank=True)
     first_frost = models.CharField(max_length=5, blank=True)

@@ -14,7 +14,7 @@ from evarlo.people.corrections import correct
 from evarlo.people.models import User
 from evarlo.ui.refused import Refused
 
-SITE_FIGURES = ("latitude", "longitude", "last_frost", "first_frost")
+SITE_FIGURES = ("latitude", "longitude", "last_frost", "first_frost", "time_zone")
 SLACK_M = 1e-6
 ROUNDED_M = 5e-4  # a length shown in another unit and sent back differs by less than this
 BED_TRAITS = ("environment", "zone", "gradient", "gradient_note", "shade_hours", "pests")
@@ -53,7 +53,6 @@ def keep_bed(bed: Bed, traits: Mapping[str, Any]) -> None:
     bed.save(update_fields=list(traits))
 
 
-@transaction.atomic
 @transaction.atomic
 def place_bed(bed: Bed, east_m: float, north_m: float, bearing: float, by: User) -> None:
     """Where a bed lies on its site, and where its length points. That it was turned stays on record."""

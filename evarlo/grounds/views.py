@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zoneinfo
 from collections.abc import Iterable
 from functools import partial
 
@@ -21,6 +22,11 @@ from evarlo.ui.notice import say
 from evarlo.ui.unchanged import kept
 
 
+def zones() -> list[str]:
+    """Time zones by their usual names, Area/City."""
+    return sorted(zone for zone in zoneinfo.available_timezones() if "/" in zone and not zone.startswith(("Etc/", "SystemV/")))
+
+
 class SiteFigures(forms.Form):
     """What is known of a site: where it lies, and when frost goes and comes in half of the years."""
 
@@ -28,6 +34,7 @@ class SiteFigures(forms.Form):
     longitude = Number(label="Longitude", low=-180, high=180, unit="°", required=False)
     last_frost = Words(label="Last frost", most=12, required=False)
     first_frost = Words(label="First frost", most=12, required=False)
+    time_zone = Words(label="Time zone", most=40, required=False, widget=forms.TextInput(attrs={"list": "zones"}))
 
     def _frost(self, field: str) -> str:
         text = self.cleaned_data[field]
@@ -35,6 +42,13 @@ class SiteFigures(forms.Form):
         if text and found is None:
             raise forms.ValidationError(f"Found “{text}”. Expected a day such as 12 Apr.")
         return f"{found:%m-%d}" if found else ""
+
+    def clean_time_zone(self) -> str:
+        typed = self.cleaned_data["time_zone"].replace(" ", "_").casefold()
+        found = next((zone for zone in zones() if zone.casefold() == typed), "")
+        if typed and not found:
+            raise forms.ValidationError(f"Found “{self.cleaned_data['time_zone']}”. Expected an area and city from the list.")
+        return found
 
     def clean_last_frost(self) -> str:
         return self._frost("last_frost")
@@ -103,10 +117,10 @@ def _with_frost(sites: Iterable[Site]) -> list[Site]:
 def site_page(request: PersonRequest, pk: int) -> HttpResponse:
     """What is known of a site, to be changed."""
     site = get_object_or_404(Site, pk=pk)
-    initial = {"latitude": site.latitude, "longitude": site.longitude}
+    initial = {"latitude": site.latitude, "longitude": site.longitude, "time_zone": site.time_zone}
     form = SiteFigures(typed(request), initial=initial | {"last_frost": site.last_frost_text, "first_frost": site.first_frost_text})
     if request.method == "POST" and form.is_valid():
         keep_site(site, {name: form.cleaned_data[name] for name in SITE_FIGURES})
         say(request, f"What is known of {site.name} is kept.")
         return redirect("grounds:list")
-    return render(request, "grounds/site.html", {"site": site, "form": form}, status=422 if form.errors else 200)
+    return render(request, "grounds/site.html", {"site": site, "form": form, "zones": zones()}, status=422 if form.errors else 200)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from contextvars import ContextVar, Token
 
+from django.utils import timezone
+
 from evarlo.ui.words import fixed
 
 # How many of the first unit of each family one of each makes.
@@ -77,9 +79,9 @@ def clock_format() -> str:
     return "g:i a" if _CLOCK12.get() else "H:i"
 
 
-def looks() -> tuple[bool, bool]:
+def looks() -> tuple[bool, bool, str]:
     """How amounts and times look to whoever asks: what was drawn for one is not shown to another who has it otherwise."""
-    return _imperial.get(), _CLOCK12.get()
+    return _imperial.get(), _CLOCK12.get(), timezone.get_current_timezone_name()
 
 
 def use_clock12(wanted: bool) -> None:

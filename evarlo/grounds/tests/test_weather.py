@@ -50,7 +50,7 @@ class Weather(TestCase):
         frost = frost_of(self.site)
         assert frost is not None
         self.assertEqual((self.site.frost_by, frost.last, frost.first), ("record", risk.last, risk.first))
-        with self.assertNumQueries(4):  # session, person, site, record
+        with self.assertNumQueries(5):  # session, person, time zone, site, record
             self.client.get(self.url())
 
     def test_every_page_goes_by_one_frost(self) -> None:
