@@ -17,8 +17,9 @@ from django.views.decorators.http import require_POST
 from evarlo.people.forms import ROLES, ChangePassword, Door, Invite
 from evarlo.people.joining import invite, offer_reset, secret_of, set_password, withdraw
 from evarlo.people.models import Invitation, Role, User, Visit
+from evarlo.people.on_paper import running_head_of
 from evarlo.people.permissions import allowed, may
-from evarlo.people.places import SAMPLE_PASSWORD, nobody_yet, open_invitations, people_known, visits_of
+from evarlo.people.places import SAMPLE_PASSWORD, nobody_yet, open_invitations, people_known, place, visits_of
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.people.services import choose_looks, end_visit, give_role, leave, return_again
 from evarlo.ui.draw.code import scannable
@@ -54,6 +55,13 @@ def locked_out(request: HttpRequest, *_args: Any, **_kwargs: Any) -> HttpRespons
 def here(request: HttpRequest) -> HttpResponse:
     """Whether someone is logged in, asked before a page's form is sent."""
     return HttpResponse(status=204 if request.user.is_authenticated else 401)
+
+
+@may("see")
+def running_head(request: PersonRequest) -> HttpResponse:
+    """What runs along the top of every printed page that is no trial's."""
+    own = place()
+    return running_head_of(own.name if own else "", request.user)
 
 
 def me(request: PersonRequest) -> HttpResponse:

@@ -11,6 +11,7 @@ from django.shortcuts import render
 from django.utils import timezone
 
 from evarlo.catalogue.models import Trait
+from evarlo.people.on_paper import running_head_of
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials import queries
@@ -44,6 +45,13 @@ class LabelForm(forms.Form):
         if sheet and data.get("start") and data["start"] > sheet.count:
             self.add_error("start", f"Found “{data['start']}”. Expected a place from 1 to {sheet.count} on this paper.")
         return data
+
+
+@may("see")
+def running_head(request: PersonRequest, slug: str) -> HttpResponse:
+    """What runs along the top of every printed page of a trial."""
+    trial = trial_or_404(slug)
+    return running_head_of(f"{trial.name}, {trial.season}", request.user)
 
 
 @may("see")

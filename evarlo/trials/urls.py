@@ -29,6 +29,7 @@ urlpatterns = [
     path("<slug:slug>/fix/", views.fix, name="fix"),
     path("<slug:slug>/open-names/", views.open_names_act, name="open-names"),
     path("<slug:slug>/calendar.ics", paper.calendar_file, name="calendar"),
+    path("<slug:slug>/print/head.css", paper.running_head, name="running-head"),
     path("<slug:slug>/print/", paper.paper, name="paper"),
     path("<slug:slug>/print/plan/", paper.plan_sheet, name="plan-sheet"),
     path("<slug:slug>/print/scoring/", paper.scoring_sheet, name="scoring-sheet"),

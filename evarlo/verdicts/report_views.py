@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 from django.http import HttpResponse
 from django.shortcuts import render
 from django.utils import timezone
@@ -44,18 +42,6 @@ def report(request: PersonRequest, slug: str) -> HttpResponse:
         "short": request.GET.get("for") == "grower",
     }
     return render(request, "verdicts/report.html", context)
-
-
-@may("compare")
-def head(_request: PersonRequest, slug: str) -> HttpResponse:
-    """What runs along the top of every printed page: a style sheet, since only that can say it there."""
-    trial = trial_or_404(slug)
-    told = f"{trial.name}, {trial.season}"
-    day = f"{timezone.localdate():%-d %b %Y}"
-    said = re.sub(r'[\\"\n\r<>{}]', " ", told)
-    css = f'@media print {{ @page {{ @top-left {{ content: "{said}"; font: 9pt Archivo, sans-serif }} '
-    css += f'@top-right {{ content: "{day}"; font: 9pt Archivo, sans-serif }} }} }}'
-    return HttpResponse(css, content_type="text/css; charset=utf-8")
 
 
 @may("compare")

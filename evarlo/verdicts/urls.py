@@ -20,7 +20,6 @@ urlpatterns = [
     path("decide/lessons/<int:pk>/forget/", after_views.forget_lesson, name="forget-lesson"),
     path("line-up/", after_views.line_up, name="line-up"),
     path("report/", report_views.report, name="report"),
-    path("report/head.css", report_views.head, name="report-head"),
     path("report/data.zip", report_views.package, name="report-data"),
     path("report/data.xlsx", report_views.workbook, name="report-workbook"),
 ]

@@ -276,7 +276,7 @@ class Left(Seasons):
         self.assertIn("kg", " ".join(f["name"] for f in schema["resources"][0]["schema"]["fields"]))
         self.assertEqual(raw, self.client.get(reverse("verdicts:report-data", args=[made.slug])).content)
         self.assertEqual(self.client.get(reverse("verdicts:report-workbook", args=[made.slug])).status_code, 200)
-        head = self.client.get(reverse("verdicts:report-head", args=[made.slug]))
+        head = self.client.get(reverse("trials:running-head", args=[made.slug]))
         self.assertIn('content: "Fennel, 2026"', head.content.decode())
         short = self.client.get(reverse("verdicts:report", args=[made.slug]), {"for": "grower"})
         self.assertContains(short, "What it does not say")
