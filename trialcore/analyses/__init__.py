@@ -15,6 +15,8 @@ In this room:
     programme, parts             trials over years and places, in one stage or two; variances by REML beside known errors
     ground                       whether the ground runs: blocks against neighbours, and what taking it out is worth
     correlated                   neighbours alike by rows and columns, by a banded factor
+    sisters            single plants among their sisters, the ground taken out by checks
+    relatives          lines that are related: the relationship of a pedigree, predictions that use it
     spatial, smooth              gradients in the ground: correlated neighbours, a smooth surface
     scales                       weights on the square root or the logarithm, where plots vary alike there
     generalised                  counted units and plain counts over blocks, plots varying more than chance allowed for

@@ -17,4 +17,7 @@ In this room:
     withholding        how long a treatment keeps people and harvest away
     fairness           whether entries were treated alike in all but their names
     selection          segregating generations: how many plants to grow, how fixed a line is
+    fixation           the same for any path of matings: selfed, sibbed, open, backcrossed, cloned
+    segregation        classes of plants against a ratio; how frequent the wanted plant is
+    response           what selecting brings, families against plants, how even a line is
 """
