@@ -24,6 +24,7 @@ urlpatterns = [
     path("taste/", own_views.by_code, name="own-ballot-code"),
     path("taste/<str:code>/", own_views.own_ballot, name="own-ballot"),
     path("taste/<str:code>/score/", own_views.own_score, name="own-score"),
+    path("crosses/", include("evarlo.breeding.urls")),
     path("programmes/", include("evarlo.programmes.urls")),
     path("trials/", include("evarlo.trials.urls")),
     path("trials/<slug:slug>/", include("evarlo.nursery.urls")),

@@ -26,6 +26,7 @@ NOT_SURE = (0.05, 0.95)  # between these a chance is called so
 DESIGNS: dict[str, str] = {
     Trial.Design.BLOCKS: "rcbd",
     Trial.Design.NO_BLOCKS: "crd",
+    Trial.Design.PLANTS: "crd",
     Trial.Design.INCOMPLETE: "alpha",
     Trial.Design.LATIN: "latin",
     Trial.Design.AUGMENTED: "augmented",

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from evarlo.catalogue.models import Trait
-from evarlo.trials.models import Entry, Trial
+from evarlo.trials.models import WITHOUT_BLOCKS, Entry, Trial
 from evarlo.trials.queries import entry_names, plots_of, readings_of, traits_with_records
 from trialcore.analyses.categories import Categories, analyse_categories
 
@@ -35,7 +35,7 @@ def kinds_of(trial: Trial, trait: Trait, user: Any) -> Kinds | None:
         reading = readings.get(p.pk)
         number = None if reading is None or p.exclusions_in_force else reading.number  # type: ignore[attr-defined]
         kind.append(None if number is None else trait.choices[int(number) - 1])
-    blocks = None if trial.design == Trial.Design.NO_BLOCKS else [p.block for p in plots]
+    blocks = None if trial.design in WITHOUT_BLOCKS else [p.block for p in plots]
     try:
         worked = analyse_categories([p.entry.code for p in plots], kind, blocks)
     except ValueError:

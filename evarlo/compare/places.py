@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import Comparison
-from evarlo.trials.models import Plot, Trial
+from evarlo.trials.models import WITHOUT_BLOCKS, Plot, Trial
 from evarlo.ui.draw.curves import Below, Curve, curves
 from evarlo.ui.draw.scale import bounds
 from trialcore.analyses.mixed import JointTest
@@ -52,7 +52,7 @@ def _columns(found: Comparison) -> tuple[list[str], list[float | None], list[str
     where = places_of(found.trial, plots)
     if not where or found.trial.two_factors or found.trial.design in (Trial.Design.LATIN, Trial.Design.PAIRS):
         return None
-    blocks = None if found.trial.design == Trial.Design.NO_BLOCKS else [p.block for p in plots]
+    blocks = None if found.trial.design in WITHOUT_BLOCKS else [p.block for p in plots]
     return [p.entry.code for p in plots], [v.value for v in found.plots], [where[p.pk] for p in plots], blocks
 
 

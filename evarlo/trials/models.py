@@ -34,6 +34,7 @@ class Trial(models.Model):
         STRIP = "strip", "strip-plot"
         FACTORIAL = "factorial", "factorial in complete blocks"
         PAIRS = "pairs", "pairs with the check"
+        PLANTS = "plants", "single plants with checks among them"
 
     class Origin(models.TextChoices):
         PLANNED = "planned", "planned here"
@@ -178,6 +179,8 @@ class Trial(models.Model):
                 return "a Latin square, each entry once in every row and every column"
             case self.Design.AUGMENTED:
                 return f"{counted(self.blocks, 'block')}, the checks in every one and each other entry in one, {once}"
+            case self.Design.PLANTS:
+                return "single plants, each a place of its own, the check planted among them"
             case self.Design.PAIRS:
                 return f"{counted(self.blocks, 'pass', 'passes')}, each entry beside a plot of the check in every one"
             case self.Design.FACTORIAL:
@@ -214,6 +217,7 @@ class Trial(models.Model):
         return self.plot_length_m * self.plot_width_m if self.plot_length_m and self.plot_width_m else None
 
 
+WITHOUT_BLOCKS = (Trial.Design.NO_BLOCKS, Trial.Design.PLANTS)
 TWO_FACTORS = (Trial.Design.SPLIT, Trial.Design.STRIP, Trial.Design.FACTORIAL)
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from evarlo.catalogue.models import Trait
 from evarlo.grounds.weather import record_of
 from evarlo.nursery.queries import sown_on
-from evarlo.trials.models import Cause, Trial
+from evarlo.trials.models import WITHOUT_BLOCKS, Cause, Trial
 from evarlo.trials.queries import judged_plots
 from evarlo.walks.models import Observation
 from trialcore.field.degree_days import degree_days
@@ -117,7 +117,7 @@ def stage_of(trial: Trial, trait: Trait) -> Stage | None:
     plots = [p for p in judged_plots(trial) if p.pk in sown]
     if not plots or not any(p.pk in seen for p in plots):
         return None
-    in_blocks = trial.design not in (Trial.Design.NO_BLOCKS,) and len({p.block for p in plots}) > 1
+    in_blocks = trial.design not in WITHOUT_BLOCKS and len({p.block for p in plots}) > 1
 
     def days(day: date | None, plot: int) -> float | None:
         return float((day - sown[plot]).days) if day else None

@@ -55,8 +55,8 @@ def splits(total: int, heritability: float, fixed: float) -> list[Split]:
     which `fixed` (0 to 1) of the loci are fixed.
 
     With the variance σ²_A among plants of the F2, 2Fσ²_A lies among the families and (1 − F)σ²_A within them, F being that fixed
-    share (Falconer and Mackay 1996, chapter 15); the error of a plant follows from its `heritability` in the F2. Raises ValueError for fewer
-    than two plants, or a heritability that is not above 0 and at most 1.
+    share (Falconer and Mackay 1996, chapter 15); the error of a plant follows from its `heritability` in the F2.
+    Raises ValueError for fewer than two plants, or a heritability that is not above 0 and at most 1.
     """
     if total < 2 or not 0 < heritability <= 1 or not 0 <= fixed <= 1:
         raise ValueError("expected two plants or more and a heritability above 0")
