@@ -68,6 +68,7 @@ class SaveForm(forms.Form):
     pollen = Words(label="Pollen of plant", most=60, required=False)
     seeds = Number(label="Seeds", low=1, high=1_000_000, whole=True, error_messages=_need("a count of seeds"))
     on = Day(label="Saved on", error_messages=_need("the day"))
+    called = Words(label="Called", most=40, required=False)
     note = Words(label="Note", most=200, required=False)
 
     def __init__(self, made: Generation, *args: Any, **kwargs: Any) -> None:

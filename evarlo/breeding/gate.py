@@ -83,7 +83,7 @@ def gate_of(saved: Saved) -> Standing:
     gate = gate_for(saved.progeny.crop, cloned)
     entries = grown_from(saved)
     own = [e for e in entries if e.cultivar_id == saved.progeny_id]
-    seasons = sorted({e.trial.season for e in [*own, *_parents(saved)]})
+    seasons = sorted({e.trial.season for e in [*own, *_parents(saved), *_in_trials(saved)]})
     fixed = 100 * saved.expected.fixed
     lines = []
     if gate.fixed:
@@ -131,6 +131,12 @@ def _parents(saved: Saved) -> list[Entry]:
     """The family in which the plant stood whose seed it is, where that was selfed seed of one plant: it was seen then too."""
     grown = Grown.objects.filter(entry=saved.plot.entry).select_related("entry__trial").first()
     return [grown.entry] if grown and saved.mating in (How.SELFED, How.CLONED) else []
+
+
+def _in_trials(saved: Saved) -> list[Entry]:
+    """Where it stood in trials with others of which something is recorded: it was seen there too."""
+    stood = Entry.objects.filter(cultivar=saved.progeny_id, trial__generation=None, trial__practice=False)
+    return list(stood.filter(trial__rounds__observations__isnull=False).distinct().select_related("trial"))
 
 
 def _newest(entries: list[Entry]) -> tuple[int, int]:

@@ -11,7 +11,7 @@ from evarlo.breeding.forms import GateForm, NameForm
 from evarlo.breeding.gate import gate_for, gate_of, grown_from
 from evarlo.breeding.kin import kin_of
 from evarlo.breeding.models import How, Isolation, Named, Saved
-from evarlo.breeding.pedigree import ancestors, descendants, drawn, nodes_of
+from evarlo.breeding.pedigree import ancestors, descendants, drawn, kin_nodes
 from evarlo.breeding.purity import purity_in_words
 from evarlo.breeding.services import keep_gate, name_line
 from evarlo.breeding.words import CAUTION, fixed_in_words
@@ -48,7 +48,7 @@ def _line(request: PersonRequest, saved: Saved, form: NameForm, gate_form: GateF
         "purity": purity_in_words(cross.crop, saved.mating, saved.isolation),
         "expected": fixed_in_words(saved.expected),
         "stock": stock_of(saved.lot),
-        "pedigree": drawn(nodes_of(cross), f"s{saved.pk}"),
+        "pedigree": drawn(kin_nodes(cross, saved), f"s{saved.pk}"),
         "before": ancestors(saved),
         "after": descendants(saved),
         "grown": grown_from(saved),

@@ -13,7 +13,7 @@ from evarlo.breeding.models import Cross, Grown, How, Saved
 from evarlo.catalogue.models import Cultivar
 from trialcore.analyses.relatives import Born
 
-WIDE, HIGH, GAP = 150, 44, 34  # of a node, and between columns, in pixels
+WIDE, HIGH, GAP = 128, 40, 28  # of a node, and between columns, in pixels
 
 
 @dataclass(frozen=True)
@@ -81,10 +81,16 @@ def nodes_of(cross: Cross) -> list[Node]:
     return made
 
 
+def kin_nodes(cross: Cross, saved: Saved) -> list[Node]:
+    """The same of one line alone: what it comes from, and what came of it."""
+    wanted = {"seed", "pollen", "f1", *(f"s{s.pk}" for s in (saved, *ancestors(saved), *descendants(saved)))}
+    return [n for n in nodes_of(cross) if n.key in wanted]
+
+
 def drawn(nodes: Sequence[Node], here: str = "") -> SafeString:
     """The pedigree with `here` marked: parents left of their offspring, families under each other."""
     rows = _rows(nodes)
-    at = {n.key: (n.column * (WIDE + GAP) + 2, rows[n.key] * (HIGH + 10) + 2) for n in nodes}
+    at = {n.key: (n.column * (WIDE + GAP) + 2, rows[n.key] * (HIGH + 8) + 2) for n in nodes}
     parts = [_line(at[p], at[n.key]) for n in nodes for p in n.parents if p in at]
     parts += [_box(n, *at[n.key], n.key == here) for n in nodes]
     width = max(x for x, _ in at.values()) + WIDE + 2
@@ -107,16 +113,16 @@ def _box(n: Node, x: float, y: float, chosen: bool) -> str:
         f'<a href="{escape(n.url)}"{here}><title>{escape(n.title)}, {escape(n.said)}</title>'
         f'<rect x="{x}" y="{y}" width="{WIDE}" height="{HIGH}"/>'
         f'<text x="{x + 9}" y="{y + 18}" class="title">{escape(_short(n.title))}</text>'
-        f'<text x="{x + 9}" y="{y + 34}" class="said">{escape(n.said[:26])}</text></a>'
+        f'<text x="{x + 9}" y="{y + 34}" class="said">{escape(n.said[:22])}</text></a>'
     )
 
 
 def _short(name: str) -> str:
-    return name if len(name) <= 19 else f"{name[:8]}…{name[-10:]}"
+    return name if len(name) <= 16 else f"{name[:6]}…{name[-9:]}"
 
 
 def _rows(nodes: Sequence[Node]) -> dict[str, float]:
-    """A row for each, offspring in the order of their parents; a parent stands in the middle of its offspring."""
+    """A row for each, offspring in the order of their parents; a parent stands beside the first of its offspring."""
     children: dict[str, list[Node]] = {}
     for n in nodes:
         if n.parents and n.column > 1:
@@ -131,12 +137,11 @@ def _rows(nodes: Sequence[Node]) -> dict[str, float]:
             rows[key] = free
             free += 1
         else:
-            rows[key] = (below[0] + below[-1]) / 2
+            rows[key] = below[0]
         return rows[key]
 
-    middle = put("f1")
-    rows["seed"], rows["pollen"] = max(0.0, middle - 0.5), max(0.0, middle - 0.5) + 1
-    return rows
+    put("f1")
+    return rows | {"seed": 0.0, "pollen": 1.0}
 
 
 def pedigree_of(cultivars: Iterable[Cultivar]) -> tuple[list[Born], dict[int, str]]:

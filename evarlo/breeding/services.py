@@ -153,9 +153,11 @@ def _put_plants(trial: Trial, rows: Sequence[Row], entries: Sequence[Entry], che
 
 @transaction.atomic
 def save_seed(
-    plot: Plot, mating: str, isolation: str, seeds: int, on: date, by: User, today: date, pollen: Plot | None = None, note: str = ""
-) -> Saved:
-    """Seed of one plant: a lot of its own with its parentage. Raises Refused for a check, a day to come, an outcrossing plant that
+    plot: Plot, mating: str, isolation: str, seeds: int, on: date, by: User, today: date, pollen: Plot | None = None,
+    note: str = "", called: str = "",
+) -> Saved:  # fmt: skip
+    """Seed of one plant: a lot of its own with its parentage, `called` as the breeder numbers it, else after the plants it comes
+    from. Raises Refused for a check, a day to come, an outcrossing plant that
     is said to be selfed without being bagged, a sister that is none, or no seed."""
     made = plot.trial.generation
     crop = made.cross.crop
@@ -171,7 +173,8 @@ def save_seed(
     if seeds < 1:
         raise Refused("Expected one seed or more.", "seeds")
     count = Saved.objects.filter(plot=plot).count()
-    name = f"{made.cross.name}-{_lineage(plot)}{'abcdefghijklmnopqrstuvwxyz'[count % 26] if count else ''}"
+    letter = "abcdefghijklmnopqrstuvwxyz"[count % 26] if count else ""
+    name = " ".join(called.split()) or f"{made.cross.name}-{_lineage(plot)}{letter}"
     parent = f"{plot.entry.cultivar.name}, plant {plot.number}"
     progeny = _progeny(
         crop, name, Cultivar.Breeding.CLONE if mating == How.CLONED else Cultivar.Breeding.F2, plot.entry.cultivar, parent

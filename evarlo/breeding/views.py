@@ -101,7 +101,13 @@ def grow_page(request: PersonRequest, pk: int) -> HttpResponse:
             say(request, f"{grown}: every plant has its number. What seed is left stays in store.")
             return redirect(grown)
     others = Saved.objects.filter(plot__trial__generation__cross=made).select_related("progeny", "lot", "plot__trial__generation")
-    context = {"cross": made, "form": form, "saved": [(s, stock_of(s.lot), s in saved) for s in others], "listed": _listed(made)}
+    context = {
+        "cross": made,
+        "form": form,
+        "saved": [(s, stock_of(s.lot), s in saved) for s in others],
+        "chosen": len(saved),
+        "listed": _listed(made),
+    }
     return render(request, "breeding/grow.html", context, status=422 if form.errors else 200)
 
 
@@ -199,7 +205,7 @@ def save(request: PersonRequest, slug: str) -> HttpResponse:
         with said_beside(form):
             kept = save_seed(
                 data["number"], data["mating"], data["isolation"], data["seeds"], data["on"], request.user, timezone.localdate(),
-                data["pollen"], data["note"],
+                data["pollen"], data["note"], data["called"],
             )  # fmt: skip
             purity = purity_in_words(made.cross.crop, kept.mating, kept.isolation)
             say(request, f"{kept.progeny.name}: {data['seeds']} seeds are in store. {purity}")

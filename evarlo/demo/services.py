@@ -13,6 +13,7 @@ from django.utils import timezone
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.catalogue.services import cultivar_named
 from evarlo.demo import world
+from evarlo.demo.crossing import breed_lines, grow_lines_on
 from evarlo.demo.grounds import describe_cultivars, remember
 from evarlo.demo.hill import (
     FIRST,
@@ -25,7 +26,7 @@ from evarlo.demo.hill import (
     second_on_the_hill,
     the_hill,
 )
-from evarlo.demo.lines import grow_lines
+from evarlo.demo.lines import LINES, grow_lines
 from evarlo.demo.picked import pick_squash, store_daikon
 from evarlo.demo.raising import raise_heads
 from evarlo.demo.seasons import People, Season
@@ -67,6 +68,7 @@ def build(today: date) -> None:
     )
     lock = Bed.objects.create(site=site, name="Lock bed", length_m=13, width_m=5.4, bearing=165)
     shingle = Bed.objects.create(site=site, name="Shingle bed", length_m=12, width_m=7, bearing=75)
+    nursery = Bed.objects.create(site=site, name="Nursery bed", length_m=13, width_m=5, bearing=75)
     lay_out_beds(Bed.objects.filter(site=site))
     for name, listed in (("Edamame soybean", world.EDAMAME), ("Radicchio", world.RADICCHIO), ("Storage daikon", world.DAIKON)):
         for cultivar in listed:
@@ -84,7 +86,10 @@ def build(today: date) -> None:
     running_season(running)
     reckon(programme, Trait.objects.get(key="marketable-per-plant"))
     befall(running, today)
-    grow_lines(crops["Edamame soybean"], [long, reed], people, years_before(sown, 1))
+    soya, lines_sown = crops["Edamame soybean"], years_before(sown, 1)
+    family, genes = breed_lines(soya, nursery, people, lines_sown, LINES)
+    grow_lines(soya, [long, reed], people, lines_sown)
+    grow_lines_on(family, genes, nursery, people, today - timedelta(days=86), LINES)
     grow_in_two_places(crops["Radicchio"], house, lock, people, years_before(sown, 1))
     plan_others(crops, tide, [bank, gull], people.manager, today)
     pick_squash(crops["Summer squash"], weir, people, today)

@@ -24,6 +24,7 @@ LAID = {  # where the middle of each bed lies, metres along the ground and acros
     "Gull bed": (65.0, 0.0),
     "Staithe tunnel": (74.0, 5.0),
     "Lock bed": (82.5, 5.0),
+    "Nursery bed": (92.0, 3.0),
 }
 CROPS = (  # name, cm between rows, cm in the row, usual CV of yield in percent
     ("Bulb fennel", 40, 30, 11),
