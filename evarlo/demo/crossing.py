@@ -17,6 +17,8 @@ from evarlo.catalogue.models import Crop, Trait
 from evarlo.demo.backdating import planned_at
 from evarlo.demo.seasons import People
 from evarlo.grounds.models import Bed
+from evarlo.nursery.models import Step
+from evarlo.nursery.services import keep_step
 from evarlo.trials.models import Plot
 from evarlo.trials.plan import CriterionPlan
 from evarlo.trials.services import archive
@@ -83,6 +85,7 @@ def _season(
     grown = grow(made, ask, people.manager, sown)
     planned_at(grown.trial, datetime.combine(sown - timedelta(days=9), time(10), tzinfo=timezone.get_current_timezone()))
     plots = list(grown.trial.plots.select_related("entry__grown", "entry__cultivar"))
+    keep_step(grown.trial, Step.SOWN, sown, plots, people.helper, sown)
     for p in plots:
         genes.of_plot[p.pk] = _plant(genes, p)
     clean = {p.pk: int(np.clip(genes.luck.normal(4.2 - 0.1 * genes.of_plot[p.pk][:, :4].sum(), 0.9), 1, 9)) for p in plots}

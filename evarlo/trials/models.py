@@ -140,6 +140,11 @@ class Trial(models.Model):
         return self.blocks == 1 and self.design in (self.Design.BLOCKS, self.Design.NO_BLOCKS)
 
     @property
+    def of_single_plants(self) -> bool:
+        """Whether each plot is one plant."""
+        return self.design == self.Design.PLANTS
+
+    @property
     def years(self) -> list[Trial]:
         """This trial and the ones on the same plots before it, the oldest first."""
         found, at = [self], self.follows

@@ -201,7 +201,7 @@ def may_move(trial: Trial) -> bool:
 
 def layout_faults_of(trial: Trial) -> list[Fault]:
     """What about the drawn layout does not meet what a good one does; nothing for a trial that was not planned here."""
-    if trial.origin != Trial.Origin.PLANNED or trial.bed is None:
+    if trial.origin != Trial.Origin.PLANNED or trial.bed is None or trial.of_single_plants:
         return []
     plots = plots_of(trial)
     order = {bed.pk: n for n, bed in enumerate(trial.beds)}

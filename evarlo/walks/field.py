@@ -126,7 +126,7 @@ def _asked(walk: Round, plots: Sequence[Plot], user: User, today: date) -> dict[
         "high": trait.high,
         "most": _most_plants(walk.trial) if trait.key == "stand" else None,
         "decimals": trait.decimals,
-        "samples": trait.samples,
+        "samples": 1 if walk.trial.of_single_plants else trait.samples,
         "choices": trait.choices,
         "guide": _guide(trait),
         "plots": [p.pk for p in plots],

@@ -24,6 +24,7 @@ from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.plan import CriterionPlan
 from evarlo.ui.refused import Refused
+from evarlo.walks.field import taken_along
 from evarlo.walks.services import Seen, keep_observation, open_round
 from trialcore.analyses.relatives import relationship
 
@@ -149,6 +150,24 @@ class Acts(Family):
         self.assertEqual((back.called, back.expected.first_parent), ("BC1F1", 0.75))
         later = self.save(self.plant(self.grow([back], 2028)), 2028)
         self.assertEqual((later.called, later.expected.fixed), ("BC1F2", 0.75))
+
+
+class AsATrial(Family):
+    def test_the_pages_of_its_trial_know_that_each_plot_is_a_plant(self) -> None:
+        made = self.grow([], 2027)
+        self.client.force_login(self.by)
+        page = self.client.get(made.trial.get_absolute_url())
+        self.assertContains(page, "Its plants stand in the order of their numbers")
+        self.assertNotContains(page, "stands beside itself")
+        self.assertNotContains(page, "None")
+        pods = open_round(made.trial, world.trait("pods"), TODAY, self.by)  # of a plot five plants are counted
+        self.assertEqual(taken_along([pods], self.by, TODAY)["asks"][0]["samples"], 1)
+        for name in ("needs", "paper", "plan-sheet", "scoring-sheet", "kit", "calendar-page", "protocol", "closer"):
+            with self.subTest(name):
+                self.assertEqual(self.client.get(reverse(f"trials:{name}", args=[made.trial.slug])).status_code, 200)
+        for name in ("walks:walk", "nursery:sow", "nursery:plant", "compare:compare", "verdicts:decide", "harvest:pick"):
+            with self.subTest(name):
+                self.assertEqual(self.client.get(reverse(name, args=[made.trial.slug])).status_code, 200)
 
 
 class Ranking(Family):

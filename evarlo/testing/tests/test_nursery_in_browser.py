@@ -61,7 +61,11 @@ class FiveGenerations(BrowserTest):
         self.assertFalse(Cultivar.objects.get(name="Marrow Gate").segregates)
         page.get_by_role("link", name="Put it in a trial").click()
         expect(page.locator(".entry-chip").filter(has_text="Marrow Gate")).to_be_visible()
-        for path in (Cross.objects.get().get_absolute_url(), Generation.objects.latest("pk").get_absolute_url(), "/crosses/numbers/"):
+        for path in (
+            Cross.objects.get().get_absolute_url(),
+            Generation.objects.latest("pk").get_absolute_url(),
+            "/crosses/numbers/",
+        ):
             phone = self.open("manager", PHONE)
             phone.goto(self.at(path))
             self.no_sideways(phone, path)
