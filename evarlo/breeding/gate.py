@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from statistics import fmean
 
-from evarlo.breeding.models import Gate, Grown, How, Saved
+from evarlo.breeding.models import Gate, Generation, Grown, How, Saved
 from evarlo.breeding.purity import selfs
 from evarlo.breeding.traits import MARK, PULL
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.trials.models import Entry
 from evarlo.trials.queries import criteria_of, plots_of, readings_of
-from trialcore.reckoning.response import Evenness, evenness
+from trialcore.reckoning.response import Evenness, evenness, variance_beyond
 
 USUAL_SELFING = {"fixed": 93.0, "seasons": 2, "plants": 12, "off_types": 3.0}  # F5 and later
 USUAL_CROSSING = {"fixed": 0.0, "seasons": 2, "plants": 40, "off_types": 5.0}
@@ -165,15 +165,36 @@ def _evenness(entry: Entry, saved: Saved) -> list[Even]:
         if min(len(line), len(check)) < FEWEST:
             continue
         try:
-            found = evenness(line, check, saved.plot.trial.generation.expected.segregating)
+            segregating = saved.plot.trial.generation.expected.segregating
+            found = evenness(line, check, segregating, _f2_variance(saved, criterion.trait))
         except ValueError:
             continue
         made.append(Even(trial.season, criterion.trait.name.lower(), found, _beside(found, saved, fmean(line))))
     return made
 
 
+def _f2_variance(saved: Saved, trait: Trait) -> float | None:
+    """What the plants of the cross's F2 varied by beyond their check, where they were grown and looked at."""
+    f2 = Generation.objects.filter(cross=saved.plot.trial.generation.cross, path=[How.SELFED]).select_related("trial").first()
+    if f2 is None:
+        return None
+    read = readings_of(f2.trial, trait)
+    plots = plots_of(f2.trial)
+    values = {p.pk: r.number for p in plots if (r := read.get(p.pk)) is not None and r.number is not None}
+    return variance_beyond(
+        [values[p.pk] for p in plots if p.pk in values and not p.entry.is_check],
+        [values[p.pk] for p in plots if p.pk in values and p.entry.is_check],
+    )
+
+
+BESIDE = {-1: "more even than expected of", 0: "as even as may be expected of", 1: "less even than expected of"}
+
+
 def _beside(found: Evenness, saved: Saved, mean: float) -> str:
     """The spread seen beside the one that its generation lets one expect."""
     about = f"standard deviation {found.line_sd:.3g} about {mean:.3g}, the check's {found.check_sd:.3g}"
-    left = f"{100 * found.expected_share:.3g} % of what segregated in the F2 is expected to be left in {saved.called}"
-    return f"{about}; {left}."
+    left = f"{100 * found.expected_share:.3g} % of what segregated in the F2 is expected to be left"
+    if found.genetic_share is None:
+        return f"{about}; {left} in {saved.called}."
+    seen = f"{100 * found.genetic_share:.0f} % of it is seen"
+    return f"{about}; {left}, {seen}: {BESIDE[found.beside_expected]} {saved.called}."

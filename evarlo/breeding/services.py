@@ -90,7 +90,7 @@ class Ask:
 
 
 @transaction.atomic
-def grow(made: Cross, ask: Ask, by: User, today: date) -> Generation:
+def grow(made: Cross, ask: Ask, by: User) -> Generation:
     """Plant a generation: every plant a place of its own along the rows, the check after every few. Raises Refused for seed of
     another cross or of unlike generations, too many plants, a bed that does not hold them, or a check that is one of its own."""
     crop = made.crop
@@ -107,6 +107,8 @@ def grow(made: Cross, ask: Ask, by: User, today: date) -> Generation:
     families = [s.progeny for s in ask.saved] or [made.f1]
     if ask.plants * len(families) > MOST_PLANTS:
         raise Refused(f"That makes {ask.plants * len(families)} plants; {MOST_PLANTS} at most can be walked as one.", "plants")
+    for lot in [s.lot for s in ask.saved] or [made.lot]:
+        _has_enough(lot, ask.plants)
     rows = rows_of(len(families), ask.plants, ask.check_every, ask.bed, ask.between_rows_cm, ask.in_row_cm)
     trial = Trial.objects.create(
         slug=free_slug(f"{ask.name} {ask.season}"), name=ask.name, season=ask.season, crop=crop, bed=ask.bed,
@@ -127,18 +129,15 @@ def grow(made: Cross, ask: Ask, by: User, today: date) -> Generation:
     grown = Generation.objects.create(
         cross=made, trial=trial, path=list(path), check_every=ask.check_every, by=by, at=timezone.now()
     )
-    for lot in [s.lot for s in ask.saved] or [made.lot]:
-        _take(lot, ask.plants, by, today)
     record(trial, by, f"{grown}: {len(rows)} plants laid out, {check.name} after every {ask.check_every}.")
     return grown
 
 
-def _take(lot: Lot, seeds: int, by: User, today: date) -> None:
-    """Seed for a sowing; what is left stays as remnant."""
+def _has_enough(lot: Lot, seeds: int) -> None:
+    """Seed is taken when it is sown; a plan only asks whether there is enough."""
     there = stock_of(lot)
     if there < seeds:
         raise Refused(f"Lot {lot.name} has {there} seeds left, fewer than {seeds}. Grow fewer plants of each.", "plants")
-    move_stock(lot, Move.Why.TAKEN, seeds, today, by, today, "for the next generation")
 
 
 def _put_plants(trial: Trial, rows: Sequence[Row], entries: Sequence[Entry], check: Entry) -> None:

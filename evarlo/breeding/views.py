@@ -97,8 +97,8 @@ def grow_page(request: PersonRequest, pk: int) -> HttpResponse:
         data = form.cleaned_data
         shared = ("plants", "check", "check_every", "season", "bed", "between_rows_cm", "in_row_cm", "sow_on", "name")
         with said_beside(form):
-            grown = grow(made, Ask(saved, criteria=form.criteria, **{k: data[k] for k in shared}), request.user, today)
-            say(request, f"{grown}: every plant has its number. What seed is left stays in store.")
+            grown = grow(made, Ask(saved, criteria=form.criteria, **{k: data[k] for k in shared}), request.user)
+            say(request, f"{grown}: every plant has its number. Its seed is taken from store as it is sown.")
             return redirect(grown)
     others = Saved.objects.filter(plot__trial__generation__cross=made).select_related("progeny", "lot", "plot__trial__generation")
     context = {

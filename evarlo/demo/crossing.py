@@ -82,7 +82,7 @@ def _season(
     by = [CriterionPlan(traits["pods"], "higher", 5), CriterionPlan(traits["disease"], "lower", 1, must=6, weight=0.5)]
     called = saved[0].called if saved else "F1"
     ask = Ask(saved, plants, PARENTS[0], 7, str(sown.year), bed, 50, 30, by, sow_on=sown, name=f"OE {called}")
-    grown = grow(made, ask, people.manager, sown)
+    grown = grow(made, ask, people.manager)
     planned_at(grown.trial, datetime.combine(sown - timedelta(days=9), time(10), tzinfo=timezone.get_current_timezone()))
     plots = list(grown.trial.plots.select_related("entry__grown", "entry__cultivar"))
     keep_step(grown.trial, Step.SOWN, sown, plots, people.helper, sown)

@@ -88,18 +88,27 @@ class Evenness:
     p_more: float  # the chance of so large a ratio where the line is as even as the check
     genetic_share: float | None
     expected_share: float
+    expected_ratio: float | None  # of variances, from that share; None where the F2's variance is not known
 
     @property
     def as_even(self) -> bool:
         """Whether the line is not seen to be less even than the check."""
         return self.p_more >= 0.05
 
+    @property
+    def beside_expected(self) -> int:
+        """−1 where the line is more even than its generation lets one expect, +1 where less, 0 where that cannot be told."""
+        if self.expected_ratio is None:
+            return 0
+        return -1 if self.high < self.expected_ratio else int(self.low > self.expected_ratio)
 
-def evenness(line: Sequence[float], check: Sequence[float], segregating: float, f2: Sequence[float] = ()) -> Evenness:
+
+def evenness(line: Sequence[float], check: Sequence[float], segregating: float, f2_variance: float | None = None) -> Evenness:
     """Set the spread between a line's plants against that of a uniform check beside them (variance ratio, F test).
 
     `segregating` is the share of loci still segregating in the plant that the line comes from: so much of the F2's genetic
-    variance is expected within the line. Raises ValueError for fewer than three plants of either, or a check without any spread.
+    variance (`f2_variance`, in squared units of the trait) is expected within the line. Raises ValueError for fewer than three
+    plants of either, or a check without any spread.
     """
     if min(len(line), len(check)) < 3:
         raise ValueError("expected three plants of the line and of the check, or more")
@@ -109,9 +118,7 @@ def evenness(line: Sequence[float], check: Sequence[float], segregating: float, 
     if other <= 0:
         raise ValueError("the check's plants do not vary, so nothing can be set against them")
     ratio, a, b = own / other, len(line) - 1, len(check) - 1
-    share = None
-    if len(f2) > 2 and (spread := float(np.var(f2, ddof=1)) - other) > 0:
-        share = max(0.0, own - other) / spread
+    known = f2_variance is not None and f2_variance > 0
     return Evenness(
         sqrt(own),
         sqrt(other),
@@ -119,6 +126,16 @@ def evenness(line: Sequence[float], check: Sequence[float], segregating: float, 
         ratio / float(f.ppf(0.975, a, b)),
         ratio / float(f.ppf(0.025, a, b)),
         float(f.sf(ratio, a, b)),
-        share,
+        max(0.0, own - other) / f2_variance if known and f2_variance else None,
         segregating,
+        1 + segregating * f2_variance / other if known and f2_variance else None,
     )
+
+
+def variance_beyond(plants: Sequence[float], check: Sequence[float]) -> float | None:
+    """What plants vary by beyond the plants of a uniform check beside them, in squared units of the trait; None for fewer than
+    three of either, or where they vary no more."""
+    if min(len(plants), len(check)) < 3:
+        return None
+    beyond = float(np.var(plants, ddof=1) - np.var(check, ddof=1))
+    return beyond if beyond > 0 else None

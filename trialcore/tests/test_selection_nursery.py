@@ -201,7 +201,7 @@ class Even(TestCase):
 
     def test_what_is_left_of_the_f2_is_found_on_average(self) -> None:
         luck = np.random.default_rng(5)
-        shares = []
+        shares, told = [], []
         for _ in range(600):
             mother = mated(f1(1, 60), f1(1, 60), luck)
             for _ in range(2):
@@ -210,9 +210,23 @@ class Even(TestCase):
             line = mated(line, line, luck)
             effect = np.sqrt(2 / 60)
             values = [(effect * g.sum(axis=(1, 2)) + luck.normal(0, 0.3, 60)).tolist() for g in (line, f2)]
-            found = response.evenness(values[0], luck.normal(0, 0.3, 60).tolist(), fixation.along([S] * 3).segregating, values[1])
+            check = luck.normal(0, 0.3, 60).tolist()
+            beyond = response.variance_beyond(values[1], luck.normal(0, 0.3, 60).tolist())
+            found = response.evenness(values[0], check, fixation.along([S] * 3).segregating, beyond)
+            told.append(found.beside_expected)
             shares.append(found.genetic_share or 0.0)
         self.assertAlmostEqual(float(np.mean(shares)), 0.125, delta=0.02)
+        self.assertLess(float(np.mean([t != 0 for t in told])), 0.25)  # families differ in how much segregates within them
+        self.assertIsNone(response.variance_beyond([1.0, 1.1, 0.9], [1.0, 3.0, 5.0]))
+
+    def test_what_a_generation_lets_one_expect_by_hand(self) -> None:
+        """An F2 variance of 16 beside a check's of 1: an eighth left is a ratio of 3; with F bounds 0.104 and 9.60 round a ratio."""
+        check = [8.0 + 2 * z for z in (-1, -0.5, 0, 0.5, 1)]
+        for spread, said in ((0.1, -1), (2, 0), (20, 1)):
+            line = [10.0 + spread * z for z in (-1, -0.5, 0, 0.5, 1)]
+            found = response.evenness(line, check, 0.125, 16 * 2.5)
+            self.assertAlmostEqual(found.expected_ratio or 0, 3.0)
+            self.assertEqual(found.beside_expected, said)
 
 
 class AmongSisters(TestCase):

@@ -60,7 +60,7 @@ class Family(TestCase):
         return Ask(saved, **(given | more))
 
     def grow(self, saved: list[Saved], season: int, **more: Any) -> Generation:
-        return grow(self.cross, self.ask(saved, season, **more), self.by, TODAY)
+        return grow(self.cross, self.ask(saved, season, **more), self.by)
 
     def save(self, plot: Plot, year: int, mating: str = How.SELFED, isolation: str = Isolation.BAGGED, **more: Any) -> Saved:
         return save_seed(plot, mating, isolation, 200, date(year, 10, 1), self.by, TODAY, **more)
@@ -104,12 +104,13 @@ class Acts(Family):
         self.assertEqual(checks, [2, 7, 12, 15])  # after two, then after every four, and at the end
         self.assertEqual([p.number for p in plots[:3]], ["01", "02", "03"])
         self.assertEqual(len({(p.x, p.y) for p in plots}), 16)
-        self.assertEqual(stock_of(self.cross.lot), 28)
+        self.assertEqual(stock_of(self.cross.lot), 40)  # it is taken when it is sown
         for more, said in (
-            ({"plants": 500}, "holds 360 plants"),
+            ({"plants": 400}, "has 40 seeds left"),
             ({"plants": 5000}, "can be walked as one"),
+            ({"in_row_cm": 400, "between_rows_cm": 300}, "holds 6 plants"),
             ({"check": "HV F1x"}, "not a fixed cultivar"),
-            ({"plants": 30}, "has 28 seeds left"),
+            ({"plants": 41}, "has 40 seeds left"),
         ):
             with self.assertRaisesMessage(Refused, said):
                 self.grow([], 2028, **more)
@@ -122,7 +123,6 @@ class Acts(Family):
         self.assertTrue(kept.progeny.segregates)
         f2 = self.grow([kept], 2028, plants=20)
         self.assertEqual((f2.called, f2.trial.plots.filter(entry__cultivar=kept.progeny).count()), ("F2", 20))
-        self.assertEqual(stock_of(kept.lot), 180)
         again = self.save(self.plant(f2, 16), 2028)
         number = self.plant(f2, 16).number
         self.assertEqual(again.progeny.name, f"HV-01-{number}")
