@@ -42,14 +42,12 @@ def main() -> None:
         from playwright.sync_api import Page, sync_playwright
 
         from evarlo.demo.world import PASSWORD
-        from evarlo.grounds.models import Site
         from evarlo.pests.models import Watch
         from evarlo.testing.browser import FLAGS, chromium
         from evarlo.trials.models import Trial
 
         server = start(data)
         seasons = {t.season: t.slug for t in Trial.objects.filter(name="Bulb fennel, main season")}
-        site = Site.objects.get(name="Ostrel Flats").pk
         heads = f"/trials/{Trial.objects.get(name='Radicchio heads').slug}/"
         late = f"/trials/{Trial.objects.get(name='Radicchio, late heads').slug}/"
         lines = f"/trials/{Trial.objects.get(name='Edamame lines').slug}/"
@@ -121,7 +119,7 @@ def main() -> None:
             ("decide", f"{second}decide/", DESK, None),
             ("programme", "/programmes/bulb-fennel-main-season/", DESK, None),
             ("report", f"{second}report/", DESK, None),
-            ("weather", f"/ground/{site}/weather/", DESK, None),
+            ("crosses", f"/crosses/plants/{Trial.objects.get(name='OE F4').slug}/", DESK, None),
             ("seed", "/seed/", DESK, None),
         ]
         try:
