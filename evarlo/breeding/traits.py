@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from evarlo.catalogue.models import Trait
+from evarlo.catalogue.models import SINGLE_PLANTS, Trait
 
 MARK = "plant-mark"
 MARKS = ("keep", "seed", "pull")
@@ -19,5 +19,6 @@ def mark_trait() -> Trait:
             "method": "Keep to look again, seed to save seed of it, pull to take it out. Say why in the note.",
             "choices": list(MARKS),
             "repeated": True,
+            "fits": [SINGLE_PLANTS],
         },
     )[0]

@@ -137,6 +137,9 @@ class Claim(models.Model):
         return f"{self.cultivar}: {self.says}"
 
 
+SINGLE_PLANTS = "single plants"  # in the place of a family or crop: a trait for trials of single plants only
+
+
 class Trait(models.Model):
     """What is measured, how, in which unit and which way round is better."""
 

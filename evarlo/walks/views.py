@@ -11,7 +11,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from evarlo.catalogue.models import Trait
+from evarlo.catalogue.models import SINGLE_PLANTS, Trait
 from evarlo.catalogue.traits import library
 from evarlo.people.models import User
 from evarlo.people.permissions import may
@@ -41,12 +41,16 @@ def walk(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     first = trial.rounds.select_related("trait").first()
     asked = [c.trait for c in trial.criteria.select_related("trait")]
-    offered = {t.key: t for t in (*asked, *library()) if t.source == Trait.Source.WALK and (t in asked or t.is_for(trial.crop))}
+    of_plants = [t for t in library() if trial.of_single_plants and SINGLE_PLANTS in t.fits]
+    own = {*asked, *of_plants}
+    walkable_ones = (t for t in (*asked, *of_plants, *library()) if t.source == Trait.Source.WALK)
+    offered = {t.key: t for t in walkable_ones if t in own or t.is_for(trial.crop)}
     walked = [r.trait for r in reversed(trial.rounds.select_related("trait"))]  # the newest first
-    near = {*asked, *walked[:MOST_NEAR], *(offered[k] for k in request.GET.getlist("trait") if k in offered)} & set(
-        offered.values()
+    near = {*own, *walked[:MOST_NEAR], *(offered[k] for k in request.GET.getlist("trait") if k in offered)} & set(offered.values())
+    ranked = sorted(
+        offered.values(),
+        key=lambda t: (t not in asked, t not in of_plants, walked.index(t) if t in walked else len(walked), t.name),
     )
-    ranked = sorted(offered.values(), key=lambda t: (t not in asked, walked.index(t) if t in walked else len(walked), t.name))
     if not near:
         near = set(ranked[:MOST_NEAR])
     context = frame(request, trial, "walk", layer=first.trait.key if first else "") | {

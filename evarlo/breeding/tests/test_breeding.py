@@ -162,6 +162,10 @@ class AsATrial(Family):
         self.assertNotContains(page, "None")
         pods = open_round(made.trial, world.trait("pods"), TODAY, self.by)  # of a plot five plants are counted
         self.assertEqual(taken_along([pods], self.by, TODAY)["asks"][0]["samples"], 1)
+        walk = self.client.get(reverse("walks:walk", args=[made.trial.slug]))
+        self.assertIn(MARK, [t.key for t in walk.context["offered"]])
+        other = self.client.get(reverse("walks:walk", args=[world.trial(self.by, name="Plots").slug]))
+        self.assertNotIn(MARK, [t.key for t in (*other.context["offered"], *other.context["others"])])
         for name in ("needs", "paper", "plan-sheet", "scoring-sheet", "kit", "calendar-page", "protocol", "closer"):
             with self.subTest(name):
                 self.assertEqual(self.client.get(reverse(f"trials:{name}", args=[made.trial.slug])).status_code, 200)
