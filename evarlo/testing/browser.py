@@ -60,6 +60,11 @@ class BrowserTest(LiveServerTestCase):
         self.complaints: list[str] = []
         self.contexts: list[BrowserContext] = []
 
+    def __getstate__(self) -> dict[str, Any]:
+        """What of a failed part is sent from the worker that ran it: pages and browsers stay there."""
+        return {name: value for name, value in self.__dict__.items() if isinstance(value, str | int | list | tuple | dict | None)
+                and name not in ("contexts", "_outcome")}  # fmt: skip
+
     def _fixture_teardown(self) -> None:
         """Each test ends with empty tables; what a migration put in is put in again for whichever test comes next."""
         super()._fixture_teardown()  # type: ignore[misc]

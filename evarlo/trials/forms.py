@@ -162,7 +162,7 @@ class NewTrial(Criteria):
     between_rows_cm = Number(label="Between rows", low=1, high=500, unit="cm")
     in_row_cm = Number(label="In the row", low=IN_ROW[0], high=IN_ROW[1], unit="cm")
     own_spacing = forms.CharField(
-        label="Entries of another habit, with their own distance in the row, one a line",
+        label="Entries of another habit, with their own spacing, one a line",
         required=False,
         widget=forms.Textarea(attrs={"rows": 2, "spellcheck": "false"}),
     )
