@@ -23,6 +23,7 @@ from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.seeds.services import stock_of
 from evarlo.trials.forms import criteria_as_typed
+from evarlo.trials.models import Trial
 from evarlo.trials.queries import readings_of
 from evarlo.ui.notice import say
 from evarlo.ui.refused import said_beside
@@ -75,10 +76,18 @@ def cross_page(request: PersonRequest, pk: int) -> HttpResponse:
         ],
         "saved": [(s, stock_of(s.lot), s.expected.fixed * 100) for s in saved],
         "f1_seed": stock_of(made.lot),
+        "in_trials": trials_of(made),
         "purity": purity_in_words(made.crop, How.SELFED, made.isolation),
         "caution": CAUTION,
     }
     return render(request, "breeding/cross.html", context)
+
+
+def trials_of(made: Cross) -> list[Trial]:
+    """The trials with others in which lines of a cross stand, the newest first."""
+    lines = Saved.objects.filter(plot__trial__generation__cross=made).values("progeny")
+    stood = Trial.objects.filter(entries__cultivar__in=lines, generation=None, practice=False, arriving=False)
+    return list(stood.distinct())
 
 
 @may("plan")

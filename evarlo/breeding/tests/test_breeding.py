@@ -280,6 +280,7 @@ class Kinship(Family):
         self.client.force_login(self.by)
         page = self.client.get(reverse("breeding:kin", args=[trial.slug]))
         self.assertContains(page, "more is known of a line than its own plots tell")
+        self.assertContains(self.client.get(self.cross.get_absolute_url()), reverse("breeding:kin", args=[trial.slug]))
 
 
 class Pages(Family):
