@@ -9,12 +9,14 @@ MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := $(RUN) -m evarlo.serving --port $(PORT)
 
-.PHONY: help demo demo-reset start test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
+.PHONY: help demo demo-reset start backup restore test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
 	@echo "make demo-reset   the same, with the sample world made afresh"
 	@echo "make start        set up and start a place of your own; the first start asks in the browser for its manager"
+	@echo "make backup       copy the place while it is used, check the copy, let go of old ones"
+	@echo "make restore      put a copy back, FILE=… ; without a file it lists them"
 	@echo "make test         set up and run every test, the browser's too"
 	@echo "make test-fast    the tests without the browser"
 	@echo "make fuzz         the property tests with fresh examples, EXAMPLES=1000 of each"
@@ -41,7 +43,7 @@ help:
 # The sample world and a real place never share a folder, whatever the environment says of the latter.
 DEMO := EVARLO_DATA=$${EVARLO_DEMO_DATA-data/demo}
 demo: .venv/run
-	@$(DEMO) $(MANAGE) migrate --verbosity 0
+	@$(DEMO) $(MANAGE) upgrade
 	@$(DEMO) $(MANAGE) load_demo
 	@echo "The sample world is at http://127.0.0.1:$(PORT)/ (Ctrl-C stops it)"
 	@$(DEMO) EVARLO_SCALE=$${EVARLO_SCALE-simulated} $(SERVE)
@@ -51,9 +53,15 @@ demo-reset: .venv/run
 	@$(MAKE) --no-print-directory demo
 
 start: .venv/run
-	@$(MANAGE) migrate --verbosity 0
+	@$(MANAGE) upgrade
 	@$(MANAGE) open_place --address http://127.0.0.1:$(PORT)
 	@$(SERVE)
+
+backup: .venv/run
+	@$(MANAGE) back_up
+
+restore: .venv/run
+	@$(MANAGE) restore $(FILE)
 
 test: .venv/dev
 	@bin/ensure-chromium

@@ -1,10 +1,14 @@
 from django.urls import path
 
-from evarlo.exchange import views
+from evarlo.exchange import backup_views, views
 
 app_name = "exchange"
 urlpatterns = [
     path("", views.bring_in, name="bring-in"),
+    path("back-ups/", backup_views.backups_page, name="backups"),
+    path("back-ups/<str:name>/", backup_views.backup_page, name="backup"),
+    path("back-ups/<str:name>/restore/", backup_views.restore_act, name="restore"),
+    path("back-ups/<str:name>/file/", backup_views.take_away, name="take-away"),
     path("<int:pk>/", views.dry_run, name="dry-run"),
     path("<int:pk>/shape/", views.shape, name="shape"),
     path("<int:pk>/arriving/", views.arriving, name="arriving"),
