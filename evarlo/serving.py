@@ -94,7 +94,7 @@ def work(application: Any, listening: socket.socket) -> None:
         channel_timeout=SILENT,
         asyncore_use_poll=True,
         ident=None,
-        clear_untrusted_proxy_headers=False,
+        **_behind(os.environ.get("EVARLO_PROXY", "")),
     )
     begun: dict[int, float] = {}
     while not ended:
@@ -105,6 +105,14 @@ def work(application: Any, listening: socket.socket) -> None:
     while time.monotonic() < end_by and any(c.requests or c.total_outbufs_len for c in server.active_channels.values()):
         loop(timeout=0.1, use_poll=True, map=channels, count=1)
     server.task_dispatcher.shutdown(timeout=1)
+
+
+def _behind(proxy: str) -> dict[str, Any]:
+    """How requests are taken from a proxy at this address: it says whose they are and how they came, and nobody else may."""
+    if not proxy:
+        return {"clear_untrusted_proxy_headers": False}
+    told = {"x-forwarded-for", "x-forwarded-proto"}
+    return {"trusted_proxy": proxy, "trusted_proxy_headers": told, "clear_untrusted_proxy_headers": True}
 
 
 def _close_the_slow(server: Any, begun: dict[int, float], now: float) -> None:

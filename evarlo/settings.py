@@ -60,6 +60,7 @@ INSTALLED_APPS = [
 
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "evarlo.people.guards.Guards",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.gzip.GZipMiddleware",  # pages; static files are served as they lie
     "csp.middleware.CSPMiddleware",
@@ -144,6 +145,9 @@ SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS else None
+SECURE_SSL_REDIRECT = HTTPS
+SECURE_REDIRECT_EXEMPT = [r"^(health|ready)/$"]  # asked on the machine itself
+SECURE_HSTS_SECONDS = 31_536_000 if HTTPS else 0
 X_FRAME_OPTIONS = "DENY"
 CSRF_FAILURE_VIEW = "evarlo.ui.views.csrf_failed"
 CONTENT_SECURITY_POLICY = {

@@ -4,11 +4,14 @@ from django.contrib.auth.decorators import login_not_required
 from django.urls import include, path
 
 from evarlo.compare.pair_views import claims_found
+from evarlo.exchange.health_views import health, ready
 from evarlo.tasting import own_views
 from evarlo.walks.field_views import manifest, worker
 
 urlpatterns = [
     path("", include("evarlo.today.urls")),
+    path("health/", health),
+    path("ready/", ready),
     path("people/", include("evarlo.people.urls")),
     path("worker.js", login_not_required(worker)),
     path("manifest.webmanifest", login_not_required(manifest)),

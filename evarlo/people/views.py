@@ -15,6 +15,7 @@ from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_POST
 
 from evarlo.people.forms import ROLES, ChangePassword, Door, Invite
+from evarlo.people.guards import tried_too_often
 from evarlo.people.joining import invite, offer_reset, secret_of, set_password, withdraw
 from evarlo.people.models import Invitation, Role, User, Visit
 from evarlo.people.on_paper import running_head_of
@@ -39,6 +40,8 @@ class LogIn(LoginView):
 
     def dispatch(self, request: HttpRequest, *args: Any, **kwargs: Any) -> Any:
         """Before anybody is there, nobody can log in: the first start comes first."""
+        if request.method == "POST" and tried_too_often(request.META.get("REMOTE_ADDR", "")):
+            return locked_out(request)
         return redirect("people:first") if nobody_yet() else super().dispatch(request, *args, **kwargs)
 
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:

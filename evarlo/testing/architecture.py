@@ -53,7 +53,7 @@ ACTS = {
     "programmes": ("services", "analysing", "frontier"),
     "breeding": ("services", "traits"),
     "rehearsal": ("services",),
-    "exchange": ("services", "shapes", "backups"),
+    "exchange": ("services", "shapes"),
     "demo": ("services", "backdating", "hill"),
 }
 ALWAYS = {"create", "bulk_create", "bulk_update", "get_or_create", "update_or_create"}

@@ -36,5 +36,6 @@ class Clock:
 
 def zone_of(slug: str) -> str:
     """The time zone of a trial's site, else of the first site that has one; empty where none has."""
-    own = Trial.objects.filter(slug=slug).values_list("bed__site__time_zone", flat=True).first() if slug else ""
-    return own or Site.objects.exclude(time_zone="").order_by("pk").values_list("time_zone", flat=True).first() or ""
+    zones = dict(Site.objects.exclude(time_zone="").order_by("pk").values_list("pk", "time_zone"))
+    own = Trial.objects.filter(slug=slug).values_list("bed__site", flat=True).first() if zones and slug else None
+    return zones.get(own or 0) or next(iter(zones.values()), "")

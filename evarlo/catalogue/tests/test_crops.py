@@ -131,5 +131,5 @@ class Profiles(TestCase):
         self.assertEqual(made.name, "Sea kale")
 
     def test_the_list_takes_few_statements(self) -> None:
-        with self.assertNumQueries(3):  # session, person, crops
+        with self.assertNumQueries(4):  # session, person, time zone, crops
             self.assertContains(self.client.get(reverse("catalogue:crops")), "Sweet corn")
