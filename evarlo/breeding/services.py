@@ -28,6 +28,8 @@ from evarlo.trials.planning import free_slug
 from evarlo.trials.services import add_criteria
 from evarlo.ui.refused import Refused, only_done
 
+LONGEST = 40  # letters of a line's name: its lot has the same
+
 
 @transaction.atomic
 def cross(
@@ -105,6 +107,8 @@ def grow(made: Cross, ask: Ask, by: User) -> Generation:
     if Trial.objects.filter(name__iexact=ask.name, season=ask.season).exists():
         raise Refused(f"There is a trial “{ask.name}” in season {ask.season} already. Give this one another name.", "name")
     families = [s.progeny for s in ask.saved] or [made.f1]
+    if check in families:
+        raise Refused(f"{check.name} is what is grown. Expected another cultivar, that stands beside it.", "check")
     if ask.plants * len(families) > MOST_PLANTS:
         raise Refused(f"That makes {ask.plants * len(families)} plants; {MOST_PLANTS} at most can be walked as one.", "plants")
     for lot in [s.lot for s in ask.saved] or [made.lot]:
@@ -156,13 +160,13 @@ def save_seed(
     note: str = "", called: str = "",
 ) -> Saved:  # fmt: skip
     """Seed of one plant: a lot of its own with its parentage, `called` as the breeder numbers it, else after the plants it comes
-    from. Raises Refused for a check, a day to come, an outcrossing plant that
-    is said to be selfed without being bagged, a sister that is none, or no seed."""
+    from. Raises Refused for a check, a day to come, an outcrossing plant that is said to be selfed without being bagged, a sister
+    that is none, no seed, or a name too long for a lot."""
     made = plot.trial.generation
     crop = made.cross.crop
     only_done(on, today)
     if plot.entry.is_check:
-        raise Refused(f"{plot.number} is the check. Seed is saved of plants of the cross.", "plot")
+        raise Refused(f"{plot.number} is the check. Seed is saved of plants of the cross.", "number")
     if mating == How.SELFED and not selfs(crop) and isolation not in COVERED:
         by_whom = crop.profile.get("pollination", "others")
         raise Refused(f"{crop.name} is pollinated by {by_whom}: not bagged or caged it is open-pollinated.", "isolation")
@@ -174,6 +178,8 @@ def save_seed(
     count = Saved.objects.filter(plot=plot).count()
     letter = "abcdefghijklmnopqrstuvwxyz"[count % 26] if count else ""
     name = " ".join(called.split()) or f"{made.cross.name}-{_lineage(plot)}{letter}"
+    if len(name) > LONGEST:
+        raise Refused(f"“{name}” is too long for a label: {LONGEST} letters at most. Give the line a number of its own.", "called")
     parent = f"{plot.entry.cultivar.name}, plant {plot.number}"
     progeny = _progeny(
         crop, name, Cultivar.Breeding.CLONE if mating == How.CLONED else Cultivar.Breeding.F2, plot.entry.cultivar, parent

@@ -110,6 +110,7 @@ class Acts(Family):
             ({"plants": 5000}, "can be walked as one"),
             ({"in_row_cm": 400, "between_rows_cm": 300}, "holds 6 plants"),
             ({"check": "HV F1x"}, "not a fixed cultivar"),
+            ({"check": "HV F1"}, "HV F1 is what is grown"),
             ({"plants": 41}, "has 40 seeds left"),
         ):
             with self.assertRaisesMessage(Refused, said):
@@ -137,6 +138,10 @@ class Acts(Family):
         ):
             with self.assertRaisesMessage(Refused, said):
                 self.save(plot, 2028, **more)
+        with self.assertRaisesMessage(Refused, "too long for a label"):
+            self.save(self.plant(f2), 2028, called="x" * 41)
+        with self.assertRaisesMessage(Refused, "has a cultivar verrin already"):
+            self.save(self.plant(f2), 2028, called="verrin")
         with self.assertRaisesMessage(Refused, "one generation at a time"):
             self.grow([kept, again], 2029)
         self.crop.profile = {"pollination": "insects"}
