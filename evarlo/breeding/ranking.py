@@ -87,7 +87,12 @@ def sisters_of(made: Generation) -> Sisters:
         plants.append(
             Plant(p, said, mark.note if mark else "", figures, places[i], _expected(grounds, i, sister), tuple(saved.get(p.pk, ())))
         )
-    order = sorted(plants, key=lambda x: (x.ranked.rank is None, x.ranked.rank or 0, -(x.ranked.index or -99), x.plot.place))
+
+    def place_of(x: Plant) -> tuple[bool, int, bool, float, int]:
+        r = x.ranked
+        return r.rank is None, r.rank or 0, r.index is None, -(r.index or 0.0), x.plot.place
+
+    order = sorted(plants, key=place_of)
     digits = tuple(
         digits_for(g.sister_sd / 3 if g.sister_sd else 1.0, c.trait.decimals) for g, c in zip(grounds, criteria, strict=True)
     )

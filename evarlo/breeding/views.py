@@ -35,9 +35,9 @@ CLASSES = (Trait.Kind.CATEGORY, Trait.Kind.YES_NO)
 @may("compare")
 def crosses(request: PersonRequest) -> HttpResponse:
     """Every cross with its generations, and a new one."""
-    form = CrossForm(typed(request), initial={"on": timezone.localdate(), "isolation": Isolation.BAGGED})
     if request.method == "POST" and not allowed(request.user, "plan"):
         raise PermissionDenied("This is for a manager.")
+    form = CrossForm(typed(request), initial={"on": timezone.localdate(), "isolation": Isolation.BAGGED})
     if request.method == "POST" and form.is_valid():
         with said_beside(form):
             made = cross(**form.cleaned_data, by=request.user, today=timezone.localdate())

@@ -5,9 +5,11 @@ class PeopleConfig(AppConfig):
     name = "evarlo.people"
 
     def ready(self) -> None:
-        from django.contrib.auth.signals import user_logged_in, user_logged_out
+        from django.contrib.auth.signals import user_logged_in, user_logged_out, user_login_failed
 
-        from evarlo.people import signals
+        from evarlo.people import audit, signals
 
-        user_logged_in.connect(signals.logged_in)
-        user_logged_out.connect(signals.logged_out)
+        for module in (signals, audit):
+            user_logged_in.connect(module.logged_in)
+            user_logged_out.connect(module.logged_out)
+        user_login_failed.connect(audit.refused)

@@ -100,3 +100,21 @@ class Correction(models.Model):
 
     def __str__(self) -> str:
         return self.said
+
+
+class AuditLine(models.Model):
+    """One line of what was done; it is never changed. `digest` is a hash of it and of the line before it."""
+
+    at = models.DateTimeField()
+    who = models.CharField(max_length=150, blank=True)  # as they log in: they may be gone one day
+    where = models.CharField(max_length=45, blank=True)  # the address of their machine
+    what = models.CharField(max_length=80)
+    about = models.CharField(max_length=200, blank=True)
+    typed = models.JSONField(default=dict, blank=True)
+    digest = models.CharField(max_length=64)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.who} {self.what}"

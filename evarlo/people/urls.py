@@ -15,6 +15,7 @@ urlpatterns = [
     path("me/", views.me, name="me"),
     path("me/password/", views.change_password, name="password"),
     path("head.css", views.running_head, name="running-head"),
+    path("audit/", views.audit_page, name="audit"),
     path("here/", views.here, name="here"),
     path("log-out/", auth.LogoutView.as_view(), name="log-out"),
     path("visits/<int:pk>/end/", views.end_one, name="end-visit"),

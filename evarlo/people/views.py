@@ -14,10 +14,11 @@ from django.urls import reverse
 from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_POST
 
+from evarlo.people.audit import first_gap
 from evarlo.people.forms import ROLES, ChangePassword, Door, Invite
 from evarlo.people.guards import tried_too_often
 from evarlo.people.joining import invite, offer_reset, secret_of, set_password, withdraw
-from evarlo.people.models import Invitation, Role, User, Visit
+from evarlo.people.models import AuditLine, Invitation, Role, User, Visit
 from evarlo.people.on_paper import running_head_of
 from evarlo.people.permissions import allowed, may
 from evarlo.people.places import SAMPLE_PASSWORD, nobody_yet, open_invitations, people_known, place, visits_of
@@ -29,6 +30,7 @@ from evarlo.ui.notice import say
 from evarlo.ui.refused import Refused, said_on_top
 from evarlo.ui.templatetags.ui import moment
 
+MOST_LINES = 20_000  # of the audit that are listed; all are kept
 HERE = ("localhost", "127.0.0.1", "[::1]")
 
 
@@ -127,6 +129,26 @@ PEOPLE: list[Column[User]] = [
     Column("role", "Role", lambda p: "left" if p.left_at else p.get_role_display() or "none yet"),
     Column("seen", "Last seen", lambda p: p.last_seen, text=lambda p: moment(p.last_seen) or "never"),  # type: ignore[attr-defined]
 ]
+
+
+AUDIT: list[Column[AuditLine]] = [
+    Column("at", "When", lambda x: x.at, text=lambda x: moment(x.at)),
+    Column("who", "Who", lambda x: x.who),
+    Column("what", "What", lambda x: x.what),
+    Column("about", "About", lambda x: x.about),
+    Column("typed", "Typed", lambda x: "; ".join(f"{k} {v}" for k, v in x.typed.items() if v)),
+    Column("where", "From", lambda x: x.where),
+    Column("digest", "Hash", lambda x: x.digest, spare=True),
+]
+
+
+@may("people")
+def audit_page(request: PersonRequest) -> HttpResponse:
+    """What was done, by whom, when and from where; and whether nothing of it is missing."""
+    listing = Listing(request, "audit", AUDIT, list(AuditLine.objects.all()[:MOST_LINES]), "-at", "line")
+    if (file := listing.taken()) is not None:
+        return file
+    return render(request, "people/audit.html", {"listing": listing, "gap": first_gap(), "lines": AuditLine.objects.count()})
 
 
 @may("people")

@@ -1,0 +1,73 @@
+"""What was done is written down, found again, and a gap shows."""
+
+from django.urls import reverse
+
+from evarlo.people.audit import ACTS, first_gap, note
+from evarlo.people.models import AuditLine, Role
+from evarlo.testing import world
+from evarlo.testing.pages import TestCase
+
+
+class WhatWasDone(TestCase):
+    def told(self) -> list[tuple[str, str]]:
+        return list(AuditLine.objects.order_by("pk").values_list("who", "what"))
+
+    def test_every_act_that_is_named_is_an_address(self) -> None:
+        from django.urls import get_resolver
+
+        names = {
+            f"{space}:{name}"
+            for space, (_, resolver) in get_resolver().namespace_dict.items()
+            for name in resolver.reverse_dict
+            if isinstance(name, str)
+        }
+        self.assertEqual(set(ACTS) - names, set())
+
+    def test_log_ins_roles_exports_and_openings_are_written_down_without_secrets(self) -> None:
+        by = world.person()
+        by.set_password("a-long-one-1")
+        by.save()
+        url = reverse("people:log-in")
+        self.client.post(url, {"username": by.username, "password": "wrong-one-2"})
+        self.client.post(url, {"username": by.username, "password": "a-long-one-1"})
+        other = world.person(Role.HELPER, "pell")
+        self.client.post(reverse("people:role", args=[other.pk]), {"role": "evaluator"})
+        made = world.trial(by)
+        self.client.post(reverse("trials:open-names", args=[made.slug]), {"why": "the season is over"})
+        self.client.get(reverse("trials:calendar", args=[made.slug]))
+        self.client.post(reverse("people:log-out"))
+        self.assertEqual(
+            [what for _, what in self.told()],
+            ["gave a wrong password", "logged in", "gave a role", "opened the names of a trial", "took along a file", "logged out"],
+        )
+        self.assertEqual({who for who, _ in self.told()}, {by.username})
+        role = AuditLine.objects.get(what="gave a role")
+        self.assertEqual((role.typed, role.where), ({"role": "evaluator"}, "127.0.0.1"))
+        everything = " ".join(str(line.typed) for line in AuditLine.objects.all())
+        self.assertNotIn("a-long-one-1", everything)
+        self.assertNotIn("wrong-one-2", everything)
+
+    def test_what_was_refused_is_no_act(self) -> None:
+        self.client.force_login(world.person(Role.HELPER, "pell"), backend="django.contrib.auth.backends.ModelBackend")
+        AuditLine.objects.all().delete()
+        self.client.post(reverse("people:invite"), {"name": "X", "role": "manager"})
+        self.client.get(reverse("people:audit"))
+        self.assertEqual(self.told(), [])
+
+    def test_a_gap_shows(self) -> None:
+        for n in range(4):
+            note("gave a role", "ines", "127.0.0.1", f"/people/{n}/", {"role": "reader"})
+        self.assertIsNone(first_gap())
+        second = AuditLine.objects.order_by("pk")[1]
+        AuditLine.objects.filter(pk=second.pk).update(typed={"role": "manager"})
+        self.assertEqual(getattr(first_gap(), "pk", None), second.pk)
+        AuditLine.objects.filter(pk=second.pk).update(typed={"role": "reader"})
+        self.assertIsNone(first_gap())
+        second.delete()
+        self.assertEqual(getattr(first_gap(), "about", ""), "/people/2/")
+        self.client.force_login(world.person(), backend="django.contrib.auth.backends.ModelBackend")
+        page = self.client.get(reverse("people:audit"), {"find": "/people/3/"})
+        self.assertContains(page, "Something is missing or was changed before")
+        self.assertContains(page, "/people/3/")
+        self.assertNotContains(page, "/people/0/")
+        self.assertEqual(self.client.get(reverse("people:audit"), {"take": "csv"}).status_code, 200)
