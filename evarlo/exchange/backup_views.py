@@ -10,6 +10,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.exchange.backups import BackUp, back_up, backup_named, backups, prune, replaced_by, restore, wrong_with
+from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.notice import say, warn
@@ -23,6 +24,7 @@ def backup_or_404(name: str) -> BackUp:
     return found
 
 
+@takes_long
 @may("people")
 def backups_page(request: PersonRequest) -> HttpResponse:
     """Which copies there are, and one more at a touch."""
@@ -46,6 +48,7 @@ def backup_page(request: PersonRequest, name: str) -> HttpResponse:
     return render(request, "exchange/backup.html", context)
 
 
+@takes_long  # the database under it is replaced: no transaction may be open
 @may("people")
 @require_POST
 def restore_act(request: PersonRequest, name: str) -> HttpResponse:

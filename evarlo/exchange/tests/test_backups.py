@@ -2,6 +2,7 @@
 
 import json
 import os
+import uuid
 from datetime import timedelta
 from tempfile import TemporaryDirectory
 from unittest import mock
@@ -143,7 +144,8 @@ class Copies(TransactionTestCase):
         self.assertContains(self.client.get(reverse("exchange:backup", args=[copy.name])), "It is as it was made")
         taken = self.client.get(reverse("exchange:take-away", args=[copy.name]))
         self.assertEqual(b"".join(taken), copy.file.read_bytes())
-        self.client.post(url, {"word": "Put it back"})
+        told = self.client.post(url, {"word": "Put it back", "act-key": str(uuid.uuid4())}, follow=True)  # as a form sends it
+        self.assertContains(told, "The place is as it was on")
         self.assertEqual(Trial.objects.get().name, "Fennel")
         for name in ("../../secret.key", "nothing"):
             self.assertEqual(self.client.get(f"/bring-in/back-ups/{name}/").status_code, 404)
