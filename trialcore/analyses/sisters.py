@@ -12,6 +12,7 @@ from trialcore.analyses.linear import Floats
 NEAR_CHECKS = 4  # whose mean stands for the ground at a plant
 FEWEST_CHECKS = 3  # below which sisters stand for the ground instead
 NEAR_SISTERS = 8
+AT_ONCE = 400  # places whose neighbours are looked for together
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,9 +51,7 @@ def without_ground(value: Sequence[float | None], where: Sequence[tuple[float, f
     spot = np.zeros(len(y))
     if len(told) > 2:
         middle = float(y[told].mean())
-        for i in range(len(y)):
-            others = told[told != i]
-            spot[i] = _near(at[i], at[others], y[others], NEAR_CHECKS if by_checks else NEAR_SISTERS) - middle
+        spot = _near(at, told, y, NEAR_CHECKS if by_checks else NEAR_SISTERS) - middle
     adjusted = y - spot
     plant_sd = _sd(adjusted[checks & there]) if by_checks else None
     sister_sd = _sd(adjusted[~checks & there])
@@ -62,12 +61,20 @@ def without_ground(value: Sequence[float | None], where: Sequence[tuple[float, f
     return Ground(adjusted, spot, "checks" if by_checks else "sisters" if len(told) > 2 else "", plant_sd, sister_sd, heritability)
 
 
-def _near(here: Floats, at: Floats, y: Floats, count: int) -> float:
-    distance = np.hypot(*(at - here).T)
-    nearest = np.argsort(distance, kind="stable")[:count]
-    scale = max(1e-9, float(distance[nearest].mean()))
-    weight = 1 / (1 + (distance[nearest] / scale) ** 2)
-    return float((weight * y[nearest]).sum() / weight.sum())
+def _near(at: Floats, told: np.ndarray, y: Floats, count: int) -> Floats:
+    """The weighted mean of the `count` nearest of `told` (positions) for every place, itself left out; some places at a time, so
+    that not all distances lie in memory at once."""
+    found = np.empty(len(at))
+    for start in range(0, len(at), AT_ONCE):
+        here = slice(start, start + AT_ONCE)
+        distance = np.hypot(*np.moveaxis(at[here, None, :] - at[None, told, :], 2, 0))
+        distance[np.arange(start, start + len(distance))[:, None] == told[None, :]] = np.inf
+        nearest = np.argsort(distance, axis=1, kind="stable")[:, : min(count, len(told) - 1)]
+        near = np.take_along_axis(distance, nearest, axis=1)
+        scale = np.maximum(1e-9, near.mean(axis=1, keepdims=True, where=np.isfinite(near)))
+        weight = np.where(np.isfinite(near), 1 / (1 + (near / scale) ** 2), 0.0)
+        found[here] = (weight * y[told][nearest]).sum(axis=1) / weight.sum(axis=1)
+    return found
 
 
 def _sd(values: Floats) -> float | None:
