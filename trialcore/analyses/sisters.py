@@ -69,7 +69,7 @@ def _near(at: Floats, told: np.ndarray, y: Floats, count: int) -> Floats:
         here = slice(start, start + AT_ONCE)
         distance = np.hypot(*np.moveaxis(at[here, None, :] - at[None, told, :], 2, 0))
         distance[np.arange(start, start + len(distance))[:, None] == told[None, :]] = np.inf
-        nearest = np.argsort(distance, axis=1, kind="stable")[:, : min(count, len(told) - 1)]
+        nearest = np.argsort(distance, axis=1, kind="stable")[:, :count]
         near = np.take_along_axis(distance, nearest, axis=1)
         scale = np.maximum(1e-9, near.mean(axis=1, keepdims=True, where=np.isfinite(near)))
         weight = np.where(np.isfinite(near), 1 / (1 + (near / scale) ** 2), 0.0)
