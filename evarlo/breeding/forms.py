@@ -8,7 +8,7 @@ from typing import Any
 from django import forms
 
 from evarlo.breeding.laying import MOST_PLANTS
-from evarlo.breeding.models import Cross, Generation, How, Isolation
+from evarlo.breeding.models import Generation, How, Isolation
 from evarlo.catalogue.models import Crop
 from evarlo.grounds.models import Bed
 from evarlo.trials.forms import Criteria
@@ -28,12 +28,8 @@ def _listed() -> forms.TextInput:
 class CrossForm(forms.Form):
     crop = forms.ModelChoiceField(Crop.objects.all(), label="Crop", error_messages=_need("a crop"))
     name = Words(label="Name of the cross", most=20, error_messages=_need("a short name"))
-    seed_parent = Words(
-        label="Seed parent", most=60, error_messages=_need("a cultivar"), widget=forms.TextInput(attrs={"list": "listed"})
-    )
-    pollen_parent = Words(
-        label="Pollen parent", most=60, error_messages=_need("a cultivar"), widget=forms.TextInput(attrs={"list": "listed"})
-    )
+    seed_parent = Words(label="Seed parent", most=60, error_messages=_need("a cultivar"), widget=_listed())
+    pollen_parent = Words(label="Pollen parent", most=60, error_messages=_need("a cultivar"), widget=_listed())
     isolation = forms.ChoiceField(label="Kept from other pollen", choices=Isolation.choices)
     seeds = Number(label="Seeds it gave", low=1, high=100_000, whole=True, error_messages=_need("a count of seeds"))
     on = Day(label="Crossed on", error_messages=_need("the day"))
@@ -43,18 +39,11 @@ class CrossForm(forms.Form):
 class GrowForm(Criteria):
     rows = 3
 
-    def __init__(self, cross: Cross, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self.fields["bed"].queryset = Bed.objects.select_related("site")  # type: ignore[attr-defined]
-        self.cross = cross
-
     name = Words(label="Name of the trial", most=80, error_messages=_need("a name"))
     season = Words(label="Season", most=20, error_messages=_need("a season"))
-    bed = forms.ModelChoiceField(Bed.objects.none(), label="Bed", error_messages=_need("a bed"))
+    bed = forms.ModelChoiceField(Bed.objects.select_related("site"), label="Bed", error_messages=_need("a bed"))
     plants = Number(label="Plants of each", low=1, high=MOST_PLANTS, whole=True, error_messages=_need("how many plants"))
-    check = Words(
-        label="Check among them", most=60, error_messages=_need("a cultivar"), widget=forms.TextInput(attrs={"list": "listed"})
-    )
+    check = Words(label="Check among them", most=60, error_messages=_need("a cultivar"), widget=_listed())
     check_every = Number(label="A check after every", low=2, high=50, whole=True, unit="plants", error_messages=_need("a number"))
     between_rows_cm = Number(label="Between rows", low=1, high=500, unit="cm", error_messages=_need("a distance"))
     in_row_cm = Number(label="In the row", low=0.5, high=500, unit="cm", error_messages=_need("a distance"))

@@ -16,7 +16,6 @@ from trialcore.reckoning.response import Evenness, evenness, variance_beyond
 USUAL_SELFING = {"fixed": 93.0, "seasons": 2, "plants": 12, "off_types": 3.0}  # F5 and later
 USUAL_CROSSING = {"fixed": 0.0, "seasons": 2, "plants": 40, "off_types": 5.0}
 USUAL_CLONE = {"fixed": 0.0, "seasons": 2, "plants": 6, "off_types": 0.0}
-FEWEST = 3  # plants below which nothing is said of evenness
 
 
 @dataclass(frozen=True)
@@ -45,6 +44,7 @@ class Standing:
     gate: Gate
     lines: tuple[Line, ...]
     evenness: tuple[Even, ...]
+    grown: tuple[Entry, ...]  # in which its plants were grown
 
     @property
     def short(self) -> list[str]:
@@ -124,7 +124,7 @@ def gate_of(saved: Saved) -> Standing:
             bool(even) and not uneven,
         )
     )
-    return Standing(gate, tuple(lines), even)
+    return Standing(gate, tuple(lines), even, tuple(entries))
 
 
 def _parents(saved: Saved) -> list[Entry]:
@@ -162,8 +162,6 @@ def _evenness(entry: Entry, saved: Saved) -> list[Even]:
         values = {p.pk: r.number for p in plots if (r := read.get(p.pk)) is not None and r.number is not None}
         line = [v for p in plots if p.entry_id == entry.pk and (v := values.get(p.pk)) is not None]
         check = [v for p in plots if p.entry.is_check and (v := values.get(p.pk)) is not None]
-        if min(len(line), len(check)) < FEWEST:
-            continue
         try:
             segregating = saved.plot.trial.generation.expected.segregating
             found = evenness(line, check, segregating, _f2_variance(saved, criterion.trait))

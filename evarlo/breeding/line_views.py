@@ -8,7 +8,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.breeding.forms import GateForm, NameForm
-from evarlo.breeding.gate import gate_for, gate_of, grown_from
+from evarlo.breeding.gate import gate_for, gate_of
 from evarlo.breeding.kin import kin_of
 from evarlo.breeding.models import How, Isolation, Named, Saved
 from evarlo.breeding.pedigree import ancestors, descendants, drawn, kin_nodes
@@ -38,7 +38,8 @@ def line_page(request: PersonRequest, pk: int) -> HttpResponse:
 
 def _line(request: PersonRequest, saved: Saved, form: NameForm, gate_form: GateForm | None) -> HttpResponse:
     cross = saved.plot.trial.generation.cross
-    gate = gate_for(cross.crop)
+    gate, before, after = gate_for(cross.crop), ancestors(saved), descendants(saved)
+    standing = gate_of(saved)
     fields = ("fixed", "seasons", "plants", "off_types")
     context = {
         "saved": saved,
@@ -48,11 +49,11 @@ def _line(request: PersonRequest, saved: Saved, form: NameForm, gate_form: GateF
         "purity": purity_in_words(cross.crop, saved.mating, saved.isolation),
         "expected": fixed_in_words(saved.expected),
         "stock": stock_of(saved.lot),
-        "pedigree": drawn(kin_nodes(cross, saved), f"s{saved.pk}"),
-        "before": ancestors(saved),
-        "after": descendants(saved),
-        "grown": grown_from(saved),
-        "standing": gate_of(saved),
+        "pedigree": drawn(kin_nodes(cross, [saved, *before, *after]), f"s{saved.pk}"),
+        "before": before,
+        "after": after,
+        "grown": standing.grown,
+        "standing": standing,
         "named": Named.objects.in_force().filter(saved=saved).select_related("by").first(),
         "form": form,
         "gate_form": gate_form or GateForm(initial={name: getattr(gate, name) for name in fields}),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.db import models
+from django.db.models.functions import Coalesce
 from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Cultivar
@@ -93,6 +94,13 @@ class Generation(models.Model):
         return along(self.matings)
 
 
+class SavedSeed(models.QuerySet["Saved"]):
+    def of(self, cross: Cross) -> SavedSeed:
+        """All that was saved of plants of a cross, with the seeds that are `left` of each."""
+        found = self.filter(plot__trial__generation__cross=cross).select_related("progeny", "lot", "plot__trial__generation")
+        return found.annotate(left=Coalesce(models.Sum("lot__moves__seeds"), 0))
+
+
 class Saved(models.Model):
     """Seed, or pieces, of one plant: a lot whose parentage is known. `progeny` is what grows from it."""
 
@@ -106,6 +114,8 @@ class Saved(models.Model):
     note = models.CharField(max_length=200, blank=True)
     by = models.ForeignKey(PERSON, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
+
+    objects = SavedSeed.as_manager()
 
     class Meta:
         ordering = ["at", "pk"]

@@ -68,8 +68,7 @@ def nodes_of(cross: Cross) -> list[Node]:
         Node("f1", ("seed", "pollen"), 1, cross.f1.name, f"crossed {cross.on:%-d %b %Y}", cross.get_absolute_url()),
     ]
     grown = dict(Grown.objects.filter(saved__plot__trial__generation__cross=cross).values_list("entry", "saved"))
-    found = Saved.objects.filter(plot__trial__generation__cross=cross).select_related("progeny", "plot__trial__generation")
-    for s in found:
+    for s in Saved.objects.of(cross):
         before = grown.get(s.plot.entry_id)
         parents = [f"s{before}" if before else "f1"]
         if s.pollen_id:
@@ -81,9 +80,9 @@ def nodes_of(cross: Cross) -> list[Node]:
     return made
 
 
-def kin_nodes(cross: Cross, saved: Saved) -> list[Node]:
-    """The same of one line alone: what it comes from, and what came of it."""
-    wanted = {"seed", "pollen", "f1", *(f"s{s.pk}" for s in (saved, *ancestors(saved), *descendants(saved)))}
+def kin_nodes(cross: Cross, kin: Iterable[Saved]) -> list[Node]:
+    """The same of some lines alone, with the parents of the cross."""
+    wanted = {"seed", "pollen", "f1", *(f"s{s.pk}" for s in kin)}
     return [n for n in nodes_of(cross) if n.key in wanted]
 
 

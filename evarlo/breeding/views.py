@@ -67,14 +67,13 @@ def cross_or_404(pk: int) -> Cross:
 def cross_page(request: PersonRequest, pk: int) -> HttpResponse:
     """A family: its pedigree, its generations, and the seed there is."""
     made = cross_or_404(pk)
-    saved = Saved.objects.filter(plot__trial__generation__cross=made).select_related("progeny", "lot", "plot__trial__generation")
     context = {
         "cross": made,
         "pedigree": drawn(nodes_of(made), "f1"),
         "generations": [
             (g, fixed_in_words(g.expected), g.trial.plots.count()) for g in made.generations.select_related("trial", "cross")
         ],
-        "saved": [(s, stock_of(s.lot), s.expected.fixed * 100) for s in saved],
+        "saved": [(s, s.left, s.expected.fixed * 100) for s in Saved.objects.of(made)],  # type: ignore[attr-defined]
         "f1_seed": stock_of(made.lot),
         "in_trials": trials_of(made),
         "purity": purity_in_words(made.crop, How.SELFED, made.isolation),
@@ -93,15 +92,12 @@ def trials_of(made: Cross) -> list[Trial]:
 @may("plan")
 def grow_page(request: PersonRequest, pk: int) -> HttpResponse:
     """Plan the next generation from the F1 or from saved seed."""
-    made, today = cross_or_404(pk), timezone.localdate()
+    made = cross_or_404(pk)
     asked = request.POST.getlist("saved") if request.method == "POST" else request.GET.getlist("saved")
     numbers = [int(text) for text in asked if text.isdecimal() and len(text) < 15]
-    saved = list(
-        Saved.objects.filter(pk__in=numbers, plot__trial__generation__cross=made).select_related(
-            "progeny", "lot", "plot__trial__generation"
-        )
-    )
-    form = GrowForm(made, typed(request), initial=_proposed(made, saved, today.year))
+    every = list(Saved.objects.of(made))
+    saved = [s for s in every if s.pk in numbers]
+    form = GrowForm(typed(request), initial=_proposed(made, saved, timezone.localdate().year))
     if request.method == "POST" and form.is_valid():
         data = form.cleaned_data
         shared = ("plants", "check", "check_every", "season", "bed", "between_rows_cm", "in_row_cm", "sow_on", "name")
@@ -109,11 +105,10 @@ def grow_page(request: PersonRequest, pk: int) -> HttpResponse:
             grown = grow(made, Ask(saved, criteria=form.criteria, **{k: data[k] for k in shared}), request.user)
             say(request, f"{grown}: every plant has its number. Its seed is taken from store as it is sown.")
             return redirect(grown)
-    others = Saved.objects.filter(plot__trial__generation__cross=made).select_related("progeny", "lot", "plot__trial__generation")
     context = {
         "cross": made,
         "form": form,
-        "saved": [(s, stock_of(s.lot), s in saved) for s in others],
+        "saved": [(s, s.left, s in saved) for s in every],  # type: ignore[attr-defined]
         "chosen": len(saved),
         "listed": _listed(made),
     }
@@ -137,11 +132,7 @@ def _proposed(made: Cross, saved: list[Saved], year: int) -> dict[str, Any]:
         return typed_before
     check = last.trial.entries.filter(is_check=True).select_related("cultivar").first()
     spaced = {name: getattr(last.trial, name) for name in ("between_rows_cm", "in_row_cm")}
-    more = {
-        "check_every": last.check_every,
-        "bed": last.trial.bed_id,
-        "check": check.cultivar.name if check else made.seed_parent.name,
-    }
+    more = {"check_every": last.check_every, "bed": last.trial.bed_id} | ({"check": check.cultivar.name} if check else {})
     return typed_before | criteria_as_typed(last.trial) | spaced | more
 
 

@@ -179,15 +179,15 @@ def wrong_with(made: BackUp) -> str:
 def prune(now: datetime) -> list[BackUp]:
     """Let go of copies that the rule does not keep: the newest of each of the last days and weeks stays, and of those made before
     something was replaced the newest few. What went."""
-    kept: set[str] = set()
+    every, kept = backups(), set[str]()
     for span, most in (("%Y-%m-%d", DAYS), ("%G-%V", WEEKS)):
         newest: dict[str, str] = {}
-        for b in backups():
+        for b in every:
             newest.setdefault(b.made.strftime(span), b.name)
         kept |= set(list(newest.values())[:most])
-    safeguards = [b.name for b in backups() if b.why in (BEFORE_RESTORE, BEFORE_UPGRADE)]
+    safeguards = [b.name for b in every if b.why in (BEFORE_RESTORE, BEFORE_UPGRADE)]
     kept |= set(safeguards[:SAFEGUARDS])
-    gone = [b for b in backups() if b.name not in kept and b.made < now - timedelta(days=1)]
+    gone = [b for b in every if b.name not in kept and b.made < now - timedelta(days=1)]
     for b in gone:
         b.file.with_suffix(".json").unlink(missing_ok=True)
         b.file.unlink(missing_ok=True)

@@ -106,7 +106,7 @@ def _not_judged(trial: Trial) -> dict[int, dict[int, StationMark]]:
         return {}
     found: dict[int, dict[int, StationMark]] = defaultdict(dict)
     for mark in every_mark(trial):
-        spacing = trial.spacing_at(mark.plot.entry.in_row_cm or trial.in_row_cm)
+        spacing = trial.spacing_of(mark.plot.entry)
         if mark.what == StationMark.What.UNSURE and spacing and mark.station in spacing.inside:
             found[mark.plot_id][mark.station] = mark
     return found

@@ -87,11 +87,10 @@ class Predicted:
 
 @dataclass(frozen=True, eq=False)
 class WithRelatives:
-    """The fit with the pedigree, the one in which lines are unrelated, and each line's prediction. `gain` is the mean reliability
+    """The fit with the pedigree and each line's prediction. `gain` is the mean reliability
     with relatives less that without."""
 
     fit: MixedFit
-    plain: MixedFit
     lines: tuple[Predicted, ...]
     genetic_sd: float
 
@@ -112,7 +111,7 @@ def with_relatives(
     """Fit plots with checks fixed, blocks and lines random, the lines' covariance being `related` (n × n, by `names`) times their
     variance (best linear unbiased prediction; Henderson 1975; Lynch and Walsh 1998, ch. 26).
 
-    Reliabilities of the two fits are set against each other at the variances that the fit with relatives found. Raises ValueError
+    Reliabilities with relatives and without are set against each other at the variances of this fit. Raises ValueError
     where a line is not among `names`, fewer than three lines have a value, or the values do not vary.
     """
     rows = [i for i, v in enumerate(value) if v is not None]
@@ -132,7 +131,6 @@ def with_relatives(
     x = incidence(fixed, sorted(set(fixed)))
     terms = {"block": incidence(blocks, sorted(set(blocks)))} if len(set(blocks)) > 1 else {}
     fit = fit_reml(y, x, {**terms, "lines": z @ half})
-    plain = fit_reml(y, x, {**terms, "lines": z})
     variance = fit.variances["lines"]
     centre = np.eye(len(a)) - 1 / len(a)  # lines are told apart from one another, and what all have in common tells nothing
     effect = centre @ half @ fit.effects["lines"]
@@ -143,7 +141,7 @@ def with_relatives(
         Predicted(n, float(effect[i]), float(np.sqrt(max(0.0, error[i, i]))), float(known[i]), float(own[i]))
         for i, n in enumerate(lines)
     )
-    return WithRelatives(fit, plain, told, float(np.sqrt(variance)))
+    return WithRelatives(fit, told, float(np.sqrt(variance)))
 
 
 def _reliability(error: Floats, variance: Floats) -> Floats:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from math import floor
 from typing import Literal
 
@@ -120,12 +121,12 @@ class Spacing:
         """The plants of the net plot."""
         return self.judged_stations * self.per_station
 
-    @property
+    @cached_property
     def judged_share(self) -> float:
         """The share of the plot's ground on which judged plants stand; all of it without a border, or where none would be left."""
         return self.judged / self.plants if self.border and self.judged else 1.0
 
-    @property
+    @cached_property
     def inside(self) -> frozenset[int]:
         """The stations of the net plot, counted from nought row by row."""
         rows, each = self.shape

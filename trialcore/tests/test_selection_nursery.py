@@ -355,7 +355,8 @@ class Relatives(TestCase):
                     block.append(str(b))
                     value.append((0.0 if n == "check" else true[sorted(lines).index(n)]) + float(luck.normal(0, 1.2)))
             found = with_relatives(entry, value, block, ["check"], names, a)
-            plain = found.plain.effects["lines"]
+            apart = with_relatives(entry, value, block, ["check"], sorted(lines), np.eye(30))
+            plain = [p.effect for p in apart.lines]
             for told, effects in ((with_them, [p.effect for p in found.lines]), (alone, plain)):
                 told.append(np.corrcoef(true, effects)[0, 1] if np.ptp(effects) > 1e-9 else 0.0)
         self.assertGreater(float(np.mean(with_them)), float(np.mean(alone)) + 0.03)
