@@ -7,6 +7,7 @@ from statistics import fmean
 
 from evarlo.breeding.models import Gate, Generation, Grown, How, Saved
 from evarlo.breeding.purity import selfs
+from evarlo.breeding.seen import CLASSES, numbers_of
 from evarlo.breeding.traits import MARK, PULL
 from evarlo.catalogue.models import Crop, Trait
 from evarlo.trials.models import Entry
@@ -156,12 +157,11 @@ def _evenness(entry: Entry, saved: Saved) -> list[Even]:
     plots = plots_of(trial)
     made = []
     for criterion in criteria_of(trial):
-        if criterion.trait.kind in (Trait.Kind.CATEGORY, Trait.Kind.YES_NO):
+        if criterion.trait.kind in CLASSES:
             continue
-        read = readings_of(trial, criterion.trait)
-        values = {p.pk: r.number for p in plots if (r := read.get(p.pk)) is not None and r.number is not None}
-        line = [v for p in plots if p.entry_id == entry.pk and (v := values.get(p.pk)) is not None]
-        check = [v for p in plots if p.entry.is_check and (v := values.get(p.pk)) is not None]
+        values = numbers_of(trial, criterion.trait)
+        line = [values[p.pk] for p in plots if p.pk in values and p.entry_id == entry.pk]
+        check = [values[p.pk] for p in plots if p.pk in values and p.entry.is_check]
         try:
             segregating = saved.plot.trial.generation.expected.segregating
             found = evenness(line, check, segregating, _f2_variance(saved, criterion.trait))
@@ -176,9 +176,7 @@ def _f2_variance(saved: Saved, trait: Trait) -> float | None:
     f2 = Generation.objects.filter(cross=saved.plot.trial.generation.cross, path=[How.SELFED]).select_related("trial").first()
     if f2 is None:
         return None
-    read = readings_of(f2.trial, trait)
-    plots = plots_of(f2.trial)
-    values = {p.pk: r.number for p in plots if (r := read.get(p.pk)) is not None and r.number is not None}
+    plots, values = plots_of(f2.trial), numbers_of(f2.trial, trait)
     return variance_beyond(
         [values[p.pk] for p in plots if p.pk in values and not p.entry.is_check],
         [values[p.pk] for p in plots if p.pk in values and p.entry.is_check],

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from evarlo.breeding.pedigree import pedigree_of
+from evarlo.breeding.seen import numbers_of
 from evarlo.catalogue.models import Trait
 from evarlo.compare.queries import direction_of
 from evarlo.trials.models import Entry, Trial
-from evarlo.trials.queries import left_out, plots_of, readings_of
+from evarlo.trials.queries import left_out, plots_of
 from trialcore.analyses.relatives import Predicted, WithRelatives, relationship, with_relatives
 
 MOST_LINES = 300
@@ -39,8 +40,8 @@ def kin_of(trial: Trial, trait: Trait) -> Kin:
     born, known = pedigree_of([e.cultivar for e in entries.values()])
     if not any(name.startswith(("s", "p")) for name in known.values()):
         return Kin(trait, why="None of its entries comes from a cross that is on record here.")
-    read = readings_of(trial, trait)
-    value = [r.number if (r := read.get(p.pk)) is not None and p.pk not in out else None for p in plots]
+    seen = numbers_of(trial, trait)
+    value = [None if p.pk in out else seen.get(p.pk) for p in plots]
     label = [known[p.entry.cultivar_id] for p in plots]
     try:
         names, related = relationship(born)

@@ -7,14 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from evarlo.breeding.models import Generation, Saved
+from evarlo.breeding.seen import CLASSES, numbers_of
 from evarlo.breeding.traits import MARK, MARKS
 from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import digits_for
 from evarlo.trials.models import Criterion, Plot
 from evarlo.trials.queries import criteria_of, left_out, plots_of, readings_of
 from trialcore.analyses.sisters import Ground, Ranked, Sign, expected_of, ranked, without_ground
-
-NUMBERS = (Trait.Kind.CATEGORY, Trait.Kind.YES_NO)  # kinds whose values are no amounts
 
 
 @dataclass(frozen=True)
@@ -58,13 +57,13 @@ def sisters_of(made: Generation) -> Sisters:
     trial = made.trial
     plots = plots_of(trial)
     out = left_out([trial])
-    criteria = [c for c in criteria_of(trial) if c.trait.kind not in NUMBERS]
+    criteria = [c for c in criteria_of(trial) if c.trait.kind not in CLASSES]
     where = [(p.x + p.length / 2, p.y + p.width / 2) for p in plots]
     is_check = [p.entry.is_check for p in plots]
     signs, grounds = [], []
     for c in criteria:
-        read = readings_of(trial, c.trait)
-        seen = [r.number if (r := read.get(p.pk)) is not None and p.pk not in out else None for p in plots]
+        numbers = numbers_of(trial, c.trait)
+        seen = [None if p.pk in out else numbers.get(p.pk) for p in plots]
         ground = without_ground(seen, where, is_check)
         grounds.append(ground)
         signs.append(Sign(ground.adjusted.tolist(), seen, c.sign, c.weight, c.must))

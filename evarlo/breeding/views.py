@@ -16,6 +16,7 @@ from evarlo.breeding.numbers import found_of
 from evarlo.breeding.pedigree import drawn, nodes_of
 from evarlo.breeding.purity import purity_in_words, selfs
 from evarlo.breeding.ranking import sisters_of
+from evarlo.breeding.seen import CLASSES
 from evarlo.breeding.services import Ask, cross, grow, save_seed
 from evarlo.breeding.words import CAUTION, fixed_in_words, ratio_in_words, standing_in_words
 from evarlo.catalogue.models import Cultivar, Trait
@@ -28,8 +29,6 @@ from evarlo.trials.queries import readings_of
 from evarlo.ui.notice import say
 from evarlo.ui.refused import said_beside
 from trialcore.reckoning.segregation import against_ratio
-
-CLASSES = (Trait.Kind.CATEGORY, Trait.Kind.YES_NO)
 
 
 @may("compare")
