@@ -281,6 +281,22 @@ class SpeedOfTheHand(Walkers):
         )
         expect(page.locator(".strip-tag.here")).to_have_text(corner)
 
+    def test_an_answer_that_comes_late_leaves_the_field_one_has_gone_to(self) -> None:
+        page = self.walk_for("damage")
+        page.evaluate(
+            "() => { const real = fetch; const late = new Promise((go) => (window.letGo = go));"
+            " window.fetch = async (...what) => { await late; return real(...what); }; }"
+        )
+        self.type(page, "5")
+        page.keyboard.press("u")
+        expect(page.locator("#said")).to_contain_text("is asked again")
+        page.get_by_label("Go to plot").tap()
+        page.keyboard.type(self.numbers[5][:2])
+        page.evaluate("letGo()")
+        expect(page.locator("#waiting")).to_contain_text("Everything is on the server.")
+        page.keyboard.type(self.numbers[5][2:] + "\r")
+        expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[5])
+
     def test_a_scanner_types_the_code_of_a_stake(self) -> None:
         page = self.walk_for("vigour")
         page.keyboard.type(f"T{self.made.pk}-{self.numbers[5]}")

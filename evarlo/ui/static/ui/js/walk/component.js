@@ -40,6 +40,7 @@ function walkComponent() {
   let keptBy = null; // the touch that kept a value
   let ignored = ""; // what is said of a second touch that came while the first was being kept
   let busy = false; // a record is on its way into the database: keys wait for the next plot
+  let wentTo = null; // a field that was gone to meanwhile keeps the focus
   let turn = 0; // what was counted before the newest record is no longer said
   let timer = 0;
   const ahead = [];
@@ -75,17 +76,22 @@ function walkComponent() {
       });
       document.addEventListener("plot-chosen", (event) => this.jump(event.detail));
       document.addEventListener("keydown", (event) => this.pressed(event));
+      document.addEventListener("focusin", (event) => (wentTo = busy ? event.target : null));
       document.addEventListener("click", (event) => this.tapped(event), true);
       window.addEventListener("online", () => this.sync());
       this.sync();
     },
 
     show() {
+      this.redraw();
+      if (mini) this.focus();
+      else this.$nextTick(() => this.focus());
+    },
+    // What the server answered is shown without taking the field out of anyone's hand.
+    redraw() {
       this.view = viewOf(walk);
       this.waiting = { text: "", refused: [], logIn: false }; // until it is counted anew
       mini?.mark();
-      if (mini) this.focus();
-      else this.$nextTick(() => this.focus());
       this.count();
     },
     // At once, and not when the page is next drawn: the key that follows may be there before.
@@ -94,7 +100,7 @@ function walkComponent() {
       if (!value) return;
       noteBox.hidden = this.open !== "note";
       const field = this.open === "note" ? note : value;
-      if (document.activeElement === field) return;
+      if (document.activeElement === field || (wentTo && document.activeElement === wentTo)) return;
       field.focus({ preventScroll: true });
       if (field.type === "text") field.setSelectionRange(field.value.length, field.value.length); // what follows is typed behind it
     },
@@ -256,8 +262,8 @@ function walkComponent() {
     },
     async changeWay(event) {
       walk.setWay(event.target.value);
-      await put("rounds", walk.data);
       this.show();
+      await put("rounds", walk.data).catch(() => {}); // the way is the phone's own, and chosen again in a tap
     },
 
     async readCode() {
@@ -315,7 +321,7 @@ function walkComponent() {
         if (answer.state === "rival") this.tell(`Plot ${record.plotNumber}: ${answer.said}`, false);
         await put("rounds", walk.data).catch(() => {}); // the server has it
       });
-      if (this.said && !this.wrong) this.show();
+      if (this.said && !this.wrong) this.redraw();
       await this.count();
       if (state) timer = setTimeout(() => this.sync(), state === "offline" ? 4000 : 15000);
     },
