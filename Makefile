@@ -9,7 +9,7 @@ MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := $(RUN) -m evarlo.serving --port $(PORT)
 
-.PHONY: help demo demo-reset start backup restore test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
+.PHONY: help demo demo-reset start backup restore take-out bring-in test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
@@ -17,6 +17,8 @@ help:
 	@echo "make start        set up and start a place of your own; the first start asks in the browser for its manager"
 	@echo "make backup       copy the place while it is used, check the copy, let go of old ones"
 	@echo "make restore      put a copy back, FILE=… ; without a file it lists them"
+	@echo "make take-out     write the place as an open data package, FILE=…"
+	@echo "make bring-in     bring in a package, FILE=… ; it says first what that would do"
 	@echo "make test         set up and run every test, the browser's too"
 	@echo "make test-fast    the tests without the browser"
 	@echo "make fuzz         the property tests with fresh examples, EXAMPLES=1000 of each"
@@ -62,6 +64,12 @@ backup: .venv/run
 
 restore: .venv/run
 	@$(MANAGE) restore $(FILE)
+
+take-out: .venv/run
+	@$(MANAGE) take_out $(FILE)
+
+bring-in: .venv/run
+	@$(MANAGE) bring_in $(FILE)
 
 test: .venv/dev
 	@bin/ensure-chromium

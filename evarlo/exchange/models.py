@@ -1,4 +1,6 @@
-"""A sheet that was uploaded and is being looked at before anything is made of it."""
+"""A sheet that was uploaded and is being looked at before anything is made of it; records that came from another place."""
+
+from typing import ClassVar
 
 from django.conf import settings
 from django.db import models
@@ -30,3 +32,21 @@ class Shape(models.Model):
 
     def __str__(self) -> str:
         return f"sheet of {self.at:%-d %b %Y}"
+
+
+class Brought(models.Model):
+    """A record that came in a package: which it was where it came from, so that a later package finds it again."""
+
+    place = models.UUIDField()  # where it was made
+    table = models.CharField(max_length=60)
+    theirs = models.CharField(max_length=36)  # ids, numbers or UUIDs, as texts
+    ours = models.CharField(max_length=36)
+    digest = models.CharField(max_length=32)  # of what it said when it came
+
+    class Meta:
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["place", "table", "theirs"], name="brought_once")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.table} {self.ours}"

@@ -40,6 +40,7 @@ ACTS = {
     "grounds:site": "changed a site",
     "exchange:backups": "copied the place",
     "exchange:restore": "put a copy back",
+    "exchange:package-act": "brought in a package",
 }
 SECRET = ("password", "csrf", "secret", "key", "code")
 LONGEST = 200  # characters of one thing that was typed

@@ -36,6 +36,7 @@ class Place(models.Model):
 
     name = models.CharField(max_length=80)
     sample = models.BooleanField(default=False)  # the sample world, whose log-ins everybody can read
+    key = models.UUIDField(default=uuid.uuid4, editable=False)  # tells its records from those of other places
     made_at = models.DateTimeField()
 
     def __str__(self) -> str:

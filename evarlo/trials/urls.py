@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.trials import needs_views, new_views, paper, protocol_views, task_views, views
+from evarlo.trials import maps, needs_views, new_views, paper, protocol_views, task_views, views
 
 app_name = "trials"
 urlpatterns = [
@@ -28,6 +28,8 @@ urlpatterns = [
     path("<slug:slug>/move/", views.move, name="move"),
     path("<slug:slug>/fix/", views.fix, name="fix"),
     path("<slug:slug>/open-names/", views.open_names_act, name="open-names"),
+    path("<slug:slug>/plan.geojson", maps.geojson_file, name="plan-geojson"),
+    path("<slug:slug>/plan.svg", maps.drawing_file, name="plan-svg"),
     path("<slug:slug>/calendar.ics", paper.calendar_file, name="calendar"),
     path("<slug:slug>/print/head.css", paper.running_head, name="running-head"),
     path("<slug:slug>/print/", paper.paper, name="paper"),
