@@ -11,4 +11,5 @@ In this room:
     serving       in which order judges taste, under which codes
     paths         the numbers on the stakes and the path that is walked
     shade         which beds of a site a tall crop shades
+    earth         where plots lie on the earth, for maps
 """

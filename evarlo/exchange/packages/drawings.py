@@ -1,4 +1,5 @@
-"""What a package holds besides its tables: of each trial the plan for a map and as a drawing, and what is still to be done."""
+"""What a package holds besides its tables: of each trial the values of its plots in one flat table, the plan for a map and as a
+drawing, and what is still to be done."""
 
 from __future__ import annotations
 
@@ -7,6 +8,7 @@ import zipfile
 from collections.abc import Iterable
 from typing import Any
 
+from evarlo.exchange.packages.values import values_of
 from evarlo.trials.icalendar import calendar_of
 from evarlo.trials.maps import drawing_of, plan_of
 from evarlo.trials.models import Trial
@@ -21,6 +23,12 @@ def into(archive: zipfile.ZipFile, trials: Iterable[int], by: Any) -> list[dict[
             plan = json.dumps(plan_of(trial), ensure_ascii=False)
             files.append(("plan.geojson", plan.encode(), "application/geo+json", "plan, WGS 84"))
             files.append(("plan.svg", drawing_of(trial, by).encode(), "image/svg+xml", "plan, drawn to scale"))
+        values = values_of(trial)
+        if values:
+            path = f"trials/{trial.slug}/values.csv"
+            archive.writestr(path, values[0])
+            title = f"{trial.name}, {trial.season}: the value of each plot"
+            told.append({"name": f"{trial.slug}-values", "path": path, "title": title, "mediatype": "text/csv"} | values[1])
         for name, content, kind, what in files:
             path = f"trials/{trial.slug}/{name}"
             archive.writestr(path, content)

@@ -155,7 +155,7 @@ def _looked_at(archive: zipfile.ZipFile) -> Package:
     package = Package(archive, told, {})
     models_here = {label_of(m): m for m in all_models()}
     for resource in told["resources"]:
-        if "schema" not in resource:
+        if "hash" not in resource:  # drawn or reckoned from the tables, for other programs
             continue
         _whole(archive, resource)
         model = models_here.get(resource.get("evarlo", ""))

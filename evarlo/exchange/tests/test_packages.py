@@ -9,6 +9,7 @@ import random
 import re
 import uuid
 import zipfile
+from contextlib import redirect_stderr, redirect_stdout
 from datetime import UTC, date, datetime, timedelta
 from hashlib import sha256
 from pathlib import Path
@@ -48,9 +49,11 @@ from evarlo.exchange.packages.tables import (
 from evarlo.people.models import AuditLine, Place, User
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Plot, Trial
 from evarlo.ui.refused import Refused
 from evarlo.walks.models import Observation
+from trialcore.formats.cli import main
 
 Rows = dict[str, list[tuple[Any, ...]]]
 HERE, THERE = uuid.UUID(int=1), uuid.UUID(int=2)
@@ -141,7 +144,7 @@ class OutAndIn(TestCase):
         with zipfile.ZipFile(io.BytesIO(package(by=self.by))) as archive:
             told = json.loads(archive.read("datapackage.json"))
             self.assertEqual({r["path"] for r in told["resources"]} | {"README.txt", "datapackage.json"}, set(archive.namelist()))
-            tables = {r["name"]: r for r in told["resources"] if "schema" in r}
+            tables = {r["name"]: r for r in told["resources"] if "hash" in r}
             for r in tables.values():
                 content = archive.read(r["path"])
                 self.assertEqual((r["bytes"], r["hash"]), (len(content), "sha256:" + sha256(content).hexdigest()))
@@ -386,6 +389,33 @@ class Pages(TestCase):
                 call_command("bring_in", str(file), "--yes", stdout=said)
             self.assertEqual(everything(), before)
             self.assertIn("plots: 12 new", said.getvalue())
+
+
+class FromTheCommandLine(TestCase):
+    def test_a_package_is_analysed_as_the_page_does(self) -> None:
+        by = world.person()
+        Place.objects.create(name="Here", key=HERE, made_at=timezone.now())
+        made = world.trial(by)
+        world.keep_yields(made, by, {"Corvane": 4.1, "Quillet": 5.2, "OF-17": 4.4, "Brakewater": 3.0})
+        exclude_plot(made.plots.all()[2], "accident", "Trodden on", world.TODAY, by)
+        self.client.force_login(by)
+        url = reverse("compare:figures", args=[made.slug])
+        page = self.client.get(url, {"trait": "plot-yield"}).json()
+        with TemporaryDirectory() as folder:
+            file = Path(folder) / "fennel.zip"
+            file.write_bytes(package("trial", made.slug))
+            said, noticed = io.StringIO(), io.StringIO()
+            with redirect_stdout(said), redirect_stderr(noticed):
+                self.assertEqual(main(["analyse", str(file), "--trait", "plot-yield", "--format", "json"]), 0)
+                self.assertEqual(main(["analyse", str(file), "--trial", "other", "--trait", "plot-yield"]), 2)
+                self.assertEqual(main(["analyse", str(file), "--trait", "moon"]), 2)
+        told = json.loads(said.getvalue())
+        self.assertEqual(told["n_observed"], 11)
+        shared = sorted(set(told) & set(page))
+        self.assertGreater(len(shared), 10)
+        for key in shared:
+            self.assertEqual(told[key], page[key], key)
+        self.assertIn(f"the package has values of {made.slug}", noticed.getvalue())
 
 
 class Made:

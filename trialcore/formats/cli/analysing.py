@@ -18,9 +18,11 @@ from trialcore.formats.cli.kinds import (
     kind_of,
     scores_text,
 )
+from trialcore.formats.cli.package import is_package, trial_values
 from trialcore.formats.cli.tasting import panel_text
 from trialcore.formats.figures.dates import dates_text
 from trialcore.formats.figures.programme import programme_text
+from trialcore.formats.plots import Plots, read_plots
 from trialcore.formats.sheet import Problem
 
 SE = ("se_kr", "se_fixed_rep", "se_sub_plot_error", "se")  # of a mean, by the names it goes by
@@ -47,6 +49,7 @@ def add_analyse(verbs: Any) -> None:
         "file", help="columns plot, rep, block, row, col, site, season, entry, factor2 and the value; blank is missing"
     )
     parser.add_argument("--kind", help=f"plots, {', '.join(KINDS)}; else worked out from the columns, and said")
+    parser.add_argument("--trial", default="", help="of a data package (zip): the trial; its design and check are told there")
     parser.add_argument("--design", help="the design; else worked out from the columns, and said (see docs/command-line.md)")
     parser.add_argument("--trait", default="value", help="the value column (default: value)")
     parser.add_argument("--entries", choices=("whole", "sub"), help="where entries of a split-plot are (default: on whole plots)")
@@ -58,6 +61,8 @@ def add_analyse(verbs: Any) -> None:
 
 
 def _analyse(given: argparse.Namespace) -> int:
+    if is_package(given.file):
+        return _of_package(given)
     checks = [name.strip() for said in given.check or [] for name in said.split(",") if name.strip()]
     kind = given.kind or (None if given.design else "checks" if len(set(checks)) > 1 else kind_of(given.file))
     if kind not in (None, "plots", *KINDS):
@@ -67,11 +72,8 @@ def _analyse(given: argparse.Namespace) -> int:
         return show(figures, given.format, TEXTS[kind])
     from trialcore.analyses.choice import design_of
     from trialcore.formats.figures.designs import analyse
-    from trialcore.formats.plots import read_plots
 
-    plots = read_plots(read_file(given.file), given.trait)
-    if plots.problems:
-        raise Unusable(given.file, plots.problems)
+    plots = _plots(given, read_file(given.file))
     fitting = "a design and columns that go together"
     design = given.design or refusing(given.file, lambda: design_of(plots.labels), fitting)
     figures = refusing(
@@ -81,6 +83,29 @@ def _analyse(given: argparse.Namespace) -> int:
         print(f"{given.file}: taken as {design}, from its columns", file=sys.stderr)
     if design == "split-plot" and not given.entries:
         print(f"{given.file}: entries taken as those of the whole plots; say --entries sub where they are within", file=sys.stderr)
+    return show(figures, given.format, as_text)
+
+
+def _plots(given: argparse.Namespace, text: str) -> Plots:
+    plots = read_plots(text, given.trait)
+    if plots.problems:
+        raise Unusable(given.file, plots.problems)
+    return plots
+
+
+def _of_package(given: argparse.Namespace) -> int:
+    """One trait of one trial, by the design and against the check that the package tells, unless others are asked for."""
+    from trialcore.formats.figures.designs import analyse
+
+    told = refusing(given.file, lambda: trial_values(given.file, given.trial), "--trial and the name of its folder")
+    plots = _plots(given, told.text)
+    design, check = given.design or told.design, given.check[-1] if given.check else told.check
+    if "," in check:
+        raise Unusable("--check", [Problem(0, "", check, "one check")])
+    where = given.entries or told.entries
+    fitting = "a design and columns that go together"
+    figures = refusing(given.file, lambda: analyse(plots, design, check or None, where), fitting)
+    print(f"{told.name}: {design}, against {check or 'no check'}, as the package tells", file=sys.stderr)
     return show(figures, given.format, as_text)
 
 
