@@ -45,6 +45,7 @@ INSTALLED_APPS = [
     "evarlo.breeding",
     "evarlo.rehearsal",
     "evarlo.exchange",
+    "evarlo.api",
     "evarlo.today",
     "evarlo.demo",
     "django.contrib.auth",

@@ -3,6 +3,7 @@
 from django.contrib.auth.decorators import login_not_required
 from django.urls import include, path
 
+from evarlo.api.service import addresses
 from evarlo.compare.pair_views import claims_found
 from evarlo.exchange.health_views import health, ready
 from evarlo.tasting import own_views
@@ -21,6 +22,8 @@ urlpatterns = [
     path("ground/", include("evarlo.grounds.urls")),
     path("seed/", include("evarlo.seeds.urls")),
     path("raising/", include("evarlo.nursery.room_urls")),
+    path("api/v1/", addresses()),
+    path("api/", include("evarlo.api.urls")),
     path("bring-in/", include("evarlo.exchange.urls")),
     path("", include("evarlo.rehearsal.urls")),
     path("", include("evarlo.practice.urls")),

@@ -156,6 +156,7 @@ class WeatherDay(models.Model):
     class Source(models.TextChoices):
         STATION = "station", "the simulated station"
         SHEET = "sheet", "a sheet"
+        PROGRAM = "program", "a program"
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="weather")
     day = models.DateField()

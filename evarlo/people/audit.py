@@ -40,6 +40,8 @@ ACTS = {
     "grounds:site": "changed a site",
     "exchange:backups": "copied the place",
     "exchange:restore": "put a copy back",
+    "api:tokens": "let a program in",
+    "api:end": "ended a program's token",
     "exchange:package-act": "brought in a package",
 }
 SECRET = ("password", "csrf", "secret", "key", "code")

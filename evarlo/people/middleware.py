@@ -15,6 +15,7 @@ from evarlo.people.permissions import SINCE
 from evarlo.people.places import managers
 from evarlo.people.services import seen_again
 from evarlo.ui.units import stop_using, use_clock12, use_imperial
+from evarlo.ui.views import PROGRAMS
 
 
 class Door(LoginRequiredMiddleware):
@@ -78,7 +79,7 @@ class WayBack:
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
         response = self.get_response(request)
-        if response.status_code != 405 or request.method not in ("GET", "HEAD"):
+        if response.status_code != 405 or request.method not in ("GET", "HEAD") or request.path.startswith(PROGRAMS):
             return response
         return HttpResponseRedirect(came_from(request) or above(request.path))
 

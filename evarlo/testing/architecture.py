@@ -29,6 +29,7 @@ ORDER = (
     "breeding",
     "rehearsal",
     "exchange",
+    "api",
     "today",
     "demo",
 )
@@ -54,6 +55,7 @@ ACTS = {
     "breeding": ("services", "traits"),
     "rehearsal": ("services",),
     "exchange": ("services", "shapes", "packages/joining"),
+    "api": ("tokens",),
     "demo": ("services", "backdating", "hill"),
 }
 ALWAYS = {"create", "bulk_create", "bulk_update", "get_or_create", "update_or_create"}
@@ -133,7 +135,7 @@ def unreached_core() -> list[str]:
 
 # Asked for by name: by Django, by the test runner, or by a template.
 BY_NAME = re.compile(
-    r"clean_\w+|\w+Config|Command|ready|setUp\w*|tearDown|handle|add_arguments|validate|get_help_text|process_view|to_python|prepare_value|__\w+__"
+    r"clean_\w+|\w+Config|Command|ready|authenticate|get_cache_key|setUp\w*|tearDown|handle|add_arguments|validate|get_help_text|process_view|to_python|prepare_value|__\w+__"
 )
 
 

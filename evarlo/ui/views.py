@@ -3,12 +3,16 @@
 import sys
 
 from django.db import OperationalError
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.template.loader import render_to_string
 
+PROGRAMS = "/api/v1/"  # where programs ask, which read no pages
+
 
 def _said(request: HttpRequest, status: int, title: str, text: str) -> HttpResponse:
+    if request.path.startswith(PROGRAMS):
+        return JsonResponse({"error": f"{title}. {text}", "field": ""}, status=status)
     return render(request, "ui/said.html", {"title": title, "text": text}, status=status)
 
 
@@ -46,6 +50,8 @@ def server_error(request: HttpRequest) -> HttpResponse:
     status, title, text = known or (500, "That did not work", f"Something went wrong on our side. {SAFE}")
     if request.headers.get("HX-Request"):
         return HttpResponse(f"{title}. {text}", status=status, content_type="text/plain")
+    if request.path.startswith(PROGRAMS):
+        return JsonResponse({"error": f"{title}. {text}", "field": ""}, status=status)
     return HttpResponse(render_to_string("ui/broken.html", {"title": title, "text": text}), status=status)
 
 

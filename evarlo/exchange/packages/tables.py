@@ -26,6 +26,7 @@ NOT_TAKEN = {
     "people.AuditLine": "a chain of what was done here, exported as it is",
     "people.User_groups": "roles say what people may do",
     "people.User_user_permissions": "roles say what people may do",
+    "api.Token": "a program is let into this place only",
     "exchange.Sheet": "a sheet that is being looked at is no record yet",
     "exchange.Shape": "how this place reads its sheets",
     "exchange.Brought": "written as `origins.csv`",
