@@ -67,6 +67,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
+    "evarlo.people.middleware.Roles",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "evarlo.people.middleware.Door",

@@ -141,6 +141,8 @@ def keep_guide(
     last = Trait.objects.select_for_update().get(pk=trait.pk).guides.last()
     if last and (last.anchors, last.alike) == (placed, told):
         return None
+    if not last and not placed and not told:
+        raise Refused("Nothing was typed. Expected a place on the scale, or what can be taken for it.", "anchors")
     if last and not why.strip():
         raise Refused("Records were made by the guide as it is. Say why it changes.", "why")
     version = last.version + 1 if last else 1

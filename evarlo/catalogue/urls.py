@@ -17,6 +17,6 @@ urlpatterns = [
     path("traits/<int:pk>/", trait_views.trait_page, name="trait"),
     path("traits/<int:pk>/guide/", trait_views.new_guide, name="new-guide"),
     path("crops/", views.crops, name="crops"),
-    path("crops/new/", views.crop_page, name="new-crop"),
+    path("crops/new/", views.new_crop, name="new-crop"),
     path("crops/<int:pk>/", views.crop_page, name="crop"),
 ]

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from django import forms
-from django.core.exceptions import PermissionDenied
 from django.http import HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -130,12 +129,19 @@ def crops(request: PersonRequest) -> HttpResponse:
     return render(request, "catalogue/crops.html", {"rows": rows, "heads": [FIELDS[k].label for k in keys]})
 
 
+@may("plan")
+def new_crop(request: PersonRequest) -> HttpResponse:
+    """A crop that is not known yet."""
+    return _crop_page(request, None)
+
+
 @may("see")
-def crop_page(request: PersonRequest, pk: int | None = None) -> HttpResponse:
+def crop_page(request: PersonRequest, pk: int) -> HttpResponse:
     """One crop's profile: to read, and for the manager to change."""
-    crop = get_object_or_404(Crop, pk=pk) if pk is not None else None
-    if crop is None and not allowed(request.user, "plan"):
-        raise PermissionDenied("This is for a manager.")
+    return _crop_page(request, get_object_or_404(Crop, pk=pk))
+
+
+def _crop_page(request: PersonRequest, crop: Crop | None) -> HttpResponse:
     form = CropForm(crop, typed(request))
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
         kept = keep_crop(crop, form.cleaned_data, request.user)

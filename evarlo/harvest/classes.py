@@ -64,6 +64,8 @@ def keep_classes(trial: Trial, plans: Sequence[ClassPlan], by: User) -> None:
     if plans and all(p.kind == Kind.CULL for p in plans):
         raise Refused("Expected at least one class that is marketable.", "kind_1")
     known = {c.name.casefold(): c for c in trial.pick_classes.all()}
+    if not plans and not known:
+        return
     for rank, p in enumerate(plans, start=1):
         reason = p.reason if p.kind == Kind.CULL else ""
         figures = {"kind": p.kind, "part": p.part, "reason": reason, "counted": p.counted, "used": True, "rank": rank}

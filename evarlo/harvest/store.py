@@ -234,6 +234,8 @@ def market_days(trial: Trial) -> int | None:
 def keep_to(trial: Trial, days: int | None, by: User) -> None:
     """The harvest is to keep for so many days, from now on; None where that is not asked."""
     running_or_refused(trial, "market_days")
+    if days == market_days(trial):
+        return
     PickPlan.objects.update_or_create(trial=trial, defaults={"market_days": days})
     trial.read_anew()
     record(trial, by, f"To keep for {counted(days, 'day')}." if days else "How long it is to keep is not asked.")

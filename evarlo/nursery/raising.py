@@ -176,6 +176,9 @@ def rule_of(trial: Trial) -> RaisingRule:
 
 @transaction.atomic
 def keep_rule(trial: Trial, today: date, **said: object) -> None:
-    """Keep a part of what was agreed."""
-    known = {"surplus": rule_of(trial).surplus} | said | {"said_on": today}
+    """Keep a part of what was agreed; what is as it was is not said anew."""
+    rule = rule_of(trial)
+    if all(getattr(rule, name) == value for name, value in said.items()):
+        return
+    known = {"surplus": rule.surplus} | said | {"said_on": today}
     RaisingRule.objects.update_or_create(trial=trial, defaults=known)

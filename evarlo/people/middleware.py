@@ -11,7 +11,7 @@ from django.http.response import HttpResponseBase
 from django.shortcuts import render
 from django.urls import Resolver404, resolve
 
-from evarlo.people.permissions import SINCE
+from evarlo.people.permissions import SINCE, acts_of, hold_to
 from evarlo.people.places import managers
 from evarlo.people.services import seen_again
 from evarlo.ui.units import stop_using, use_clock12, use_imperial
@@ -25,6 +25,21 @@ class Door(LoginRequiredMiddleware):
         if request.headers.get("HX-Request"):
             return HttpResponse("You are no longer logged in. Log in again.", status=401, content_type="text/plain")
         return super().handle_no_permission(request, view_func)
+
+
+class Roles:
+    """A role that may not do what an address is for is refused before anything of its form is read."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponseBase]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        return self.get_response(request)
+
+    def process_view(self, request: HttpRequest, view: Any, *_arguments: Any) -> None:
+        if request.user.is_authenticated and request.user.role:
+            for act in acts_of(view):
+                hold_to(request, act)
 
 
 class Known:

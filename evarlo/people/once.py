@@ -16,6 +16,7 @@ from django.urls import Resolver404, resolve
 from django.utils import timezone
 
 from evarlo.people.models import Sent
+from evarlo.people.permissions import acts_of, allowed
 
 View = TypeVar("View", bound=Callable[..., HttpResponseBase])
 KEPT_FOR = timedelta(days=120)  # longer than a phone lies in a drawer with what it has not sent
@@ -60,8 +61,9 @@ def takes_long(view: View) -> View:
 def key_of(request: HttpRequest) -> uuid.UUID | None:
     """The key a request came with: the browser's for what was typed ahead, else that of a form of a whole page."""
     try:
-        if getattr(resolve(request.path_info).func, "takes_long", False):
-            return None
+        view = resolve(request.path_info).func
+        if getattr(view, "takes_long", False) or not all(allowed(request.user, act) for act in acts_of(view)):
+            return None  # whoever may not is refused before the form is read
         typed = request.headers.get("X-Key") or ("" if request.headers.get("HX-Request") else request.POST.get("act-key", ""))
         return uuid.UUID(typed) if typed else None
     except (ValueError, Resolver404):
