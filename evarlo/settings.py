@@ -42,6 +42,7 @@ INSTALLED_APPS = [
     "evarlo.compare",
     "evarlo.verdicts",
     "evarlo.programmes",
+    "evarlo.partners",
     "evarlo.breeding",
     "evarlo.rehearsal",
     "evarlo.exchange",

@@ -6,6 +6,7 @@ from django.urls import include, path
 from evarlo.api.service import addresses
 from evarlo.compare.pair_views import claims_found
 from evarlo.exchange.health_views import health, ready
+from evarlo.partners import own_views as partner_views
 from evarlo.tasting import own_views
 from evarlo.walks.field_views import manifest, worker
 
@@ -27,6 +28,9 @@ urlpatterns = [
     path("bring-in/", include("evarlo.exchange.urls")),
     path("", include("evarlo.rehearsal.urls")),
     path("", include("evarlo.practice.urls")),
+    path("partner/", partner_views.by_code, name="partner-code"),
+    path("partner/<str:code>/", partner_views.own_page, name="partner"),
+    path("partner/<str:code>/keep/", partner_views.own_keep, name="partner-keep"),
     path("taste/", own_views.by_code, name="own-ballot-code"),
     path("taste/<str:code>/", own_views.own_ballot, name="own-ballot"),
     path("taste/<str:code>/score/", own_views.own_score, name="own-score"),
@@ -43,6 +47,7 @@ urlpatterns = [
     path("trials/<slug:slug>/", include("evarlo.effort.urls")),
     path("trials/<slug:slug>/", include("evarlo.compare.urls")),
     path("trials/<slug:slug>/", include("evarlo.verdicts.urls")),
+    path("trials/<slug:slug>/", include("evarlo.partners.urls")),
 ]
 
 handler400 = "evarlo.ui.views.bad_request"

@@ -43,8 +43,9 @@ def managers() -> list[User]:
 
 
 def people_known() -> list[User]:
-    """Everybody with a log-in, those who left last, with when each was last seen (`last_seen`)."""
-    seen = User.objects.annotate(last_seen=Max("visits__seen_at"))
+    """Everybody with a log-in, those who left last, with when each was last seen (`last_seen`). Partners, who have
+    none, are with their trials."""
+    seen = User.objects.exclude(role="", is_active=False, left_at=None).annotate(last_seen=Max("visits__seen_at"))
     return sorted(seen, key=lambda p: (p.left_at is not None, str(p).casefold()))
 
 

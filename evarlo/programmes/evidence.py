@@ -14,6 +14,7 @@ from evarlo.grounds.models import Bed
 from evarlo.programmes.models import Programme
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import plots_of, readings_of
+from evarlo.trials.registry import registry
 from evarlo.ui.words import counted
 from evarlo.verdicts.models import SignedBoard
 from evarlo.verdicts.seasons import covariance_kept, names_joined
@@ -56,6 +57,11 @@ def read_trial(trial: Trial, trait: Trait) -> dict[str, Any] | None:
     own = own or _as_it_stands(trial, trait, joined)
     if own is None:
         return None
+    weight, why = next((w for weigh in registry.weights if (w := weigh(trial, trait))), (1.0, ""))
+    if weight < 1:
+        own = own | {"covariance": [[v / weight for v in row] for row in own["covariance"]]}
+    if why:
+        own = own | {"marks": [why, *own["marks"]]}
     return own | {
         "slug": trial.slug,
         "name": trial.name,

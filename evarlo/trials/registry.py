@@ -126,7 +126,8 @@ class Registry:
     is known for a trait, in words; `reached` the day on which a trait came so far in the first plot, or in half of them; `care`
     the kinds of care in words, and `cared` the last day of each in some trials; `earlier` what signed seasons before a trial say of
     a trait against its check (a cultivar by id); `judging` by what a trial is judged; `remembered` what earlier seasons taught that
-    bears on a plan; `going_on` what the newest signed board of a crop keeps in trials, and what it dropped."""
+    bears on a plan; `going_on` what the newest signed board of a crop keeps in trials, and what it dropped;
+    `weights` how much a trial counts in a programme (up to 1) in a trait, and why."""
 
     readings: dict[str, Callable[[Trial, Trait], Readings]] = field(default_factory=dict)
     fills: list[Callable[[Trial, Trait], Readings]] = field(default_factory=list)
@@ -155,6 +156,7 @@ class Registry:
     holds: Callable[[Trial, datetime], dict[int, Held]] | None = None
     warm_up: Callable[[User, Trait, datetime], str] | None = None
     eyes: Callable[[Trait], dict[int, str]] | None = None
+    weights: list[Callable[[Trial, Trait], tuple[float, str] | None]] = field(default_factory=list)
     newer: list[Callable[[Trial, datetime, int], int]] = field(default_factory=list)
     complete: list[Callable[[list[int]], dict[tuple[int, str], set[int]]]] = field(default_factory=list)
 

@@ -171,6 +171,23 @@ def taken_back(observation: Observation, by: User) -> Observation:
     )
 
 
+@transaction.atomic
+def clear(observation: Observation, by: User) -> Observation:
+    """A value is taken back altogether: nothing stands in its plot, whatever stood there before. The rows stay."""
+    nothing = Seen().kept()
+    return Observation.objects.create(
+        id=uuid.uuid4(),
+        round_id=observation.round_id,
+        plot_id=observation.plot_id,
+        supersedes=observation,
+        by=by,
+        at=timezone.now(),
+        seen_on=observation.seen_on,
+        withdrawn=True,
+        **nothing,
+    )
+
+
 def derive(trait: Trait, again: bool) -> None:
     """Put among the traits what several rounds of a share tell together (its mean over the season), and how evenly the plants
     of a plot stand where several are looked at."""

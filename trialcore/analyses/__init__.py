@@ -27,5 +27,6 @@ In this room:
     keeping                      lots in store, lost between two looks: how long entries keep, against the check
     categories                   one of several kinds: plots of each, and whether entries differ
     panel                        a tasting: entries over judges, and how far judges agree with each other and themselves
+    partners                     a small trial elsewhere beside the main site: how far it can be gone by
     printing                     results as small tables, as a statistician reads them
 """

@@ -35,6 +35,7 @@ NOT_TAKEN = {
 }
 # Columns that are not written: secrets, and what is only of this place.
 LEFT_OUT = {
+    "partners.Partner": {"code"},
     "people.User": {"password", "last_login", "is_superuser", "is_staff", "calendar_key", "groups", "user_permissions"},
 }
 UNITS = {

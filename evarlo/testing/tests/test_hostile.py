@@ -149,6 +149,7 @@ OPEN = {"/people/here/": 401, "/trials/feed/1.ics": 404, "/worker.js": 200, "/ma
 OPEN |= {"/health/": 200, "/ready/": 503}  # the tests' tables were made without migrations
 OPEN |= {"/people/join/1/": 410, "/people/first/": 302}  # a signed link is the permission; and somebody is here already
 OPEN |= {"/api/v1/openapi.json": 200, "/api/v1/": 404}  # what can be asked is no secret
+OPEN |= {"/partner/": 200, "/partner/1/": 302, "/partner/1/keep/": 302}  # a link's code is the permission
 OPEN |= {"/taste/": 200, "/taste/1/": 302, "/taste/1/score/": 302}  # a seat's code is the permission; no seat has this one
 
 

@@ -6,7 +6,7 @@ const SHELF = `evarlo-${VERSION}`; // what pages are built from
 const ROUNDS = "evarlo-rounds"; // rounds stay on this phone from one version to the next
 const PAGES = "evarlo-pages"; // other pages show what one person may see: gone at log-out (light.js)
 
-const ROUND = /^\/trials\/[^/]+\/walk\/[0-9]+\/(field\.json)?$/;
+const ROUND = /^\/(trials\/[^/]+\/walk\/[0-9]+\/(field\.json)?|partner\/[a-z0-9]{16}\/)$/;
 const PAGE = /^\/((trials\/[^/]+\/(walk|pick|coming|coming\/[0-9]+|stand)|seed\/tests\/[0-9]+)\/)?$/;
 
 // The cache in which the answer for a path is kept; none for what needs a signal.
