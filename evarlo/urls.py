@@ -5,6 +5,7 @@ from django.urls import include, path
 
 from evarlo.api.service import addresses
 from evarlo.compare.pair_views import claims_found
+from evarlo.exchange.device_views import devices_page
 from evarlo.exchange.health_views import health, ready
 from evarlo.partners import own_views as partner_views
 from evarlo.tasting import own_views
@@ -23,6 +24,7 @@ urlpatterns = [
     path("ground/", include("evarlo.grounds.urls")),
     path("seed/", include("evarlo.seeds.urls")),
     path("raising/", include("evarlo.nursery.room_urls")),
+    path("devices/", devices_page, name="devices"),
     path("api/v1/", addresses()),
     path("api/", include("evarlo.api.urls")),
     path("bring-in/", include("evarlo.exchange.urls")),

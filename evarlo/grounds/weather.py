@@ -8,6 +8,7 @@ from typing import Any
 
 from django.db import transaction
 
+from evarlo.devices.sound import sound_days
 from evarlo.devices.station import SimulatedStation, Station
 from evarlo.grounds.models import Bed, Site, WeatherDay
 from evarlo.ui.fields import read_day
@@ -80,14 +81,15 @@ def keep_days(site: Site, days: list[Day], source: str) -> int:
 
 def read_station(site: Site, until: date, station: Station | None = None, years: int = 8) -> int:
     """Fetch what the station recorded since the last day on record, `years` back for a new site. A site without a latitude
-    has no simulated station: raises ValueError."""
+    has no simulated station: raises ValueError. What cannot be is not kept, so that it is asked for again."""
     if station is None:
         if site.latitude is None:
             raise ValueError("Set the site's latitude first; the simulated station needs it.")
         station = SimulatedStation(site.name, site.latitude)
     last = WeatherDay.objects.filter(site=site).order_by("-day").values_list("day", flat=True).first()
     since = last + timedelta(days=1) if last else until - timedelta(days=365 * years)
-    return keep_days(site, station.days(since, until), WeatherDay.Source.STATION)
+    sound, _wrong = sound_days(station.days(since, until), since, until)
+    return keep_days(site, sound, WeatherDay.Source.STATION)
 
 
 @dataclass(frozen=True)

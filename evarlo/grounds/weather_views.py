@@ -133,6 +133,8 @@ def read_station_act(request: PersonRequest, pk: int) -> HttpResponse:
         say(request, f"{counted(kept, 'day')} read from the simulated station." if kept else "The station had nothing new.")
     except ValueError as error:
         warn(request, str(error))
+    except OSError as error:
+        warn(request, f"Nothing was read: {error}. What is on record is as it was.")
     return redirect("grounds:weather", pk)
 
 
