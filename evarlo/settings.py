@@ -61,6 +61,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "evarlo.ui.logged.Logged",
     "django.middleware.security.SecurityMiddleware",
     "evarlo.people.guards.Guards",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -189,9 +190,17 @@ STORAGES = {
 WHITENOISE_USE_FINDERS = WHITENOISE_AUTOREFRESH = DEBUG
 WHITENOISE_MAX_AGE = 300  # of names without a hash
 
+LINES = "lines" if os.environ.get("EVARLO_LOG") else ""  # each request and error as a line of JSON on standard error
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"stderr": {"class": "logging.StreamHandler"}},
-    "loggers": {"django.request": {"handlers": ["stderr"], "level": "ERROR", "propagate": False}},
+    "formatters": {"line": {"()": "evarlo.ui.logged.AsLine"}},
+    "handlers": {
+        "stderr": {"class": "logging.StreamHandler"},
+        "lines": {"class": "logging.StreamHandler", "formatter": "line"},
+    },
+    "loggers": {
+        "django.request": {"handlers": [LINES or "stderr"], "level": "ERROR", "propagate": False},
+        "evarlo.access": {"handlers": [LINES] if LINES else [], "level": "INFO" if LINES else "CRITICAL", "propagate": False},
+    },
 }

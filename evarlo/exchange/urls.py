@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.exchange import backup_views, package_views, views
+from evarlo.exchange import backup_views, health_views, package_views, views
 
 app_name = "exchange"
 urlpatterns = [
@@ -9,6 +9,7 @@ urlpatterns = [
     path("back-ups/<str:name>/", backup_views.backup_page, name="backup"),
     path("back-ups/<str:name>/restore/", backup_views.restore_act, name="restore"),
     path("back-ups/<str:name>/file/", backup_views.take_away, name="take-away"),
+    path("running/", health_views.running, name="running"),
     path("packages/", package_views.packages_page, name="packages"),
     path("packages/take-out/", package_views.take_out, name="take-out"),
     path("packages/<str:name>/", package_views.package_page, name="package"),

@@ -7,6 +7,8 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.template.loader import render_to_string
 
+from evarlo.ui.logged import number
+
 PROGRAMS = "/api/v1/"  # where programs ask, which read no pages
 
 
@@ -52,7 +54,7 @@ def server_error(request: HttpRequest) -> HttpResponse:
         return HttpResponse(f"{title}. {text}", status=status, content_type="text/plain")
     if request.path.startswith(PROGRAMS):
         return JsonResponse({"error": f"{title}. {text}", "field": ""}, status=status)
-    return HttpResponse(render_to_string("ui/broken.html", {"title": title, "text": text}), status=status)
+    return HttpResponse(render_to_string("ui/broken.html", {"title": title, "text": text, "number": number.get()}), status=status)
 
 
 def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:  # noqa: ARG001 (called by its name)
