@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from evarlo.people.models import Invitation, Place, Role, User, Visit
 from evarlo.people.places import nobody_yet, open_invitations
+from evarlo.people.second import give_up
 from evarlo.ui.refused import Refused
 
 JOIN_WITHIN = timedelta(days=7)
@@ -80,6 +81,8 @@ def reset(invitation: Invitation, password: str) -> User:
     person = invitation.person
     assert person is not None
     set_password(person, password)
+    if User.objects.filter(pk=person.pk).exclude(second_key="").exists():
+        give_up(person, "was let in anew, and the second factor given up")
     return person
 
 

@@ -22,6 +22,11 @@ class User(AbstractUser):
     clock12 = models.BooleanField(default=False)  # whether times are shown with am and pm
     calendar_key = models.CharField(max_length=43, blank=True)  # opens the calendar feed without a log-in; blank until asked for
 
+    second_key = models.CharField(max_length=64, blank=True)  # of the app whose code is asked for after the password
+    second_step = models.BigIntegerField(default=0)  # of the last code that was used: none holds twice
+    second_wrong = models.PositiveSmallIntegerField(default=0)  # codes in a row, the last of them at
+    second_wrong_at = models.DateTimeField(null=True)
+
     def __str__(self) -> str:
         return self.get_full_name() or self.username
 

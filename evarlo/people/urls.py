@@ -1,12 +1,14 @@
 from django.contrib.auth import views as auth
 from django.urls import path
 
-from evarlo.people import joining_views, views
+from evarlo.people import joining_views, second_views, views
 
 app_name = "people"
 urlpatterns = [
     path("", views.people, name="list"),
     path("log-in/", views.LogIn.as_view(), name="log-in"),
+    path("log-in/code/", second_views.code, name="code"),
+    path("me/second/", second_views.own, name="second"),
     path("first/", joining_views.first, name="first"),
     path("join/<str:secret>/", joining_views.come_in, name="join"),
     path("invite/", views.invite_one, name="invite"),

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib.auth import update_session_auth_hash
 from django.contrib.auth.decorators import login_not_required
@@ -45,6 +47,14 @@ class LogIn(LoginView):
         if request.method == "POST" and tried_too_often(request.META.get("REMOTE_ADDR", "")):
             return locked_out(request)
         return redirect("people:first") if nobody_yet() else super().dispatch(request, *args, **kwargs)
+
+    def form_valid(self, form: Any) -> HttpResponse:
+        """Whoever chose a second factor is asked for its code before they are in."""
+        person = form.get_user()
+        if not person.second_key:
+            return super().form_valid(form)
+        self.request.session["half"] = [person.pk, person.backend, int(time.time())]
+        return redirect(f"{reverse('people:code')}?{urlencode({'next': self.get_success_url()})}")
 
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
         known = User.objects.filter(is_active=True).order_by("pk")[:6]

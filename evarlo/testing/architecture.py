@@ -37,7 +37,7 @@ ORDER = (
 
 # The one module of acts of each subject: nothing else writes.
 ACTS = {
-    "people": ("services", "joining", "once", "corrections", "audit"),
+    "people": ("services", "second", "joining", "once", "corrections", "audit"),
     "catalogue": ("services", "traits", "problems"),
     "grounds": ("services", "history", "weather"),
     "seeds": ("services", "germination"),
