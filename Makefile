@@ -9,12 +9,13 @@ MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := $(RUN) -m evarlo.serving --port $(PORT)
 
-.PHONY: help demo demo-reset start backup restore take-out bring-in test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
+.PHONY: help demo demo-reset start serve backup restore take-out bring-in test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
 	@echo "make demo-reset   the same, with the sample world made afresh"
 	@echo "make start        set up and start a place of your own; the first start asks in the browser for its manager"
+	@echo "make serve        the same for a small network: others reach it by this machine's name or number"
 	@echo "make backup       copy the place while it is used, check the copy, let go of old ones"
 	@echo "make restore      put a copy back, FILE=… ; without a file it lists them"
 	@echo "make take-out     write the place as an open data package, FILE=…"
@@ -58,6 +59,13 @@ start: .venv/run
 	@$(MANAGE) upgrade
 	@$(MANAGE) open_place --address http://127.0.0.1:$(PORT)
 	@$(SERVE)
+
+# For the people of one house. On any wider network put a proxy that speaks TLS in front: see deploy/.
+serve: .venv/run
+	@$(MANAGE) upgrade
+	@$(MANAGE) open_place --address http://$$(hostname):$(PORT)
+	@numbers=$$(hostname -I 2>/dev/null); echo "Others reach it at" $$(for n in $$(hostname) $$numbers; do echo "http://$$n:$(PORT)/"; done); \
+	EVARLO_HOSTS=$${EVARLO_HOSTS-localhost,127.0.0.1,$$(hostname),$$(echo $$numbers | tr ' ' ',')} $(SERVE) --host 0.0.0.0
 
 backup: .venv/run
 	@$(MANAGE) back_up

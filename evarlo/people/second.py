@@ -30,6 +30,8 @@ def address_of_key(person: User, key: str, place: str) -> str:
 
 def _step_of(key: str, code: str) -> int | None:
     """The step for which a code holds now; None for one that does not."""
+    if not key:  # given up meanwhile: no code is one
+        return None
     now = int(timezone.now().timestamp()) // STEP
     plain = "".join(code.split())
     around = range(now - AROUND, now + AROUND + 1)

@@ -155,7 +155,7 @@ def _looked_at(archive: zipfile.ZipFile) -> Package:
     package = Package(archive, told, {})
     models_here = {label_of(m): m for m in all_models()}
     for resource in told["resources"]:
-        if "hash" not in resource:  # drawn or reckoned from the tables, for other programs
+        if "hash" not in resource or "schema" not in resource:  # drawn or reckoned from the tables, for other programs
             continue
         _whole(archive, resource)
         model = models_here.get(resource.get("evarlo", ""))
@@ -176,7 +176,9 @@ def _told(archive: zipfile.ZipFile) -> dict[str, Any]:
         told = json.loads(archive.read("datapackage.json"))
         about = told["evarlo"]
         good = isinstance(about["format"], int) and str(UUID(about["place"])) and isinstance(told["resources"], list)
-        good = good and all(isinstance(r["path"], str) and isinstance(r["name"], str) for r in told["resources"])
+        good = good and all(
+            isinstance(r.get(n, ""), str) and r["path"] for r in told["resources"] for n in ("path", "name", "evarlo", "hash")
+        )
         good = good and all(isinstance(f["name"], str) for r in told["resources"] if "schema" in r for f in r["schema"]["fields"])
     except (KeyError, TypeError, ValueError, AttributeError):
         good = False

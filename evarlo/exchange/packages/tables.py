@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from graphlib import TopologicalSorter
 from typing import Any, cast
 from uuid import UUID
@@ -198,15 +198,14 @@ def taken(field: models.Field[Any, Any], text: str) -> Any:
             raise ValidationError(f"“{text[:40]}” is no UUID.") from None
     if kind == "string":
         plain = text.removeprefix("'")
-        longest = getattr(field, "max_length", None)
-        if longest and len(plain) > longest:
-            raise ValidationError(f"Longer than {longest} characters.")
         if "\x00" in plain:
             raise ValidationError("A character that no text has.")
+        if plain:
+            field.run_validators(plain)
         return plain
     try:
         return _read(kind, field, text)
-    except (ValueError, OverflowError):
+    except (ValueError, OverflowError, RecursionError):
         raise ValidationError(f"“{text[:40]}” is no {kind}.") from None
 
 
@@ -215,7 +214,7 @@ def _read(kind: str, field: models.Field[Any, Any], text: str) -> Any:
         return {"true": True, "false": False}[text.lower()] if text.lower() in ("true", "false") else _refuse(text)
     if kind == "datetime":
         at = datetime.fromisoformat(text)
-        return at if at.tzinfo else timezone.make_aware(at)
+        return (at if at.tzinfo else timezone.make_aware(at)).astimezone(UTC)
     if kind == "date":
         return date.fromisoformat(text)
     if kind == "any":

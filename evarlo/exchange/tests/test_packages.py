@@ -289,6 +289,12 @@ class OutAndIn(TestCase):
                 f"Trial {trial_id}, which is not in",
             ),
             (changed(content, "tables/trials-trial.csv", lambda raw: raw.replace(b"blocks,", b"circles,")), "“circles” is none of"),
+            (changed(content, "tables/trials-trial.csv", lambda raw: raw.replace(self.made.slug.encode(), b"../up")), "slug: "),
+            (
+                changed(content, "tables/trials-deed.csv", lambda raw: raw.replace(b"{}", b"[" * 100_000)),
+                "is no any|twice|too deep",
+            ),
+            (changed(content, "datapackage.json", lambda raw: raw.replace(b'"trials.Plot"', b'["a"]')), "cannot be read"),
             (changed(content, "datapackage.json", lambda _: b"{"), "cannot be read"),
             (changed(content, "datapackage.json", lambda _: b'{"evarlo": [], "resources": 3}'), "cannot be read"),
         ):

@@ -79,6 +79,7 @@ class Asked(TestCase):
     def test_a_link_for_a_new_password_gives_it_up(self) -> None:
         reset(offer_reset(self.by, self.by), "another-password")
         self.assertEqual(User.objects.get().second_key, "")
+        self.assertRaises(Refused, check, self.by.pk, pyotp.TOTP("").now())  # whoever was half way is not in by no key
         self.assertTrue(AuditLine.objects.filter(what__contains="let in anew").exists())
 
 
