@@ -11,6 +11,7 @@ from uuid import UUID
 
 from django.apps import apps
 from django.core.exceptions import ValidationError
+from django.core.validators import MaxLengthValidator
 from django.db import models
 from django.utils import timezone
 
@@ -200,8 +201,10 @@ def taken(field: models.Field[Any, Any], text: str) -> Any:
         plain = text.removeprefix("'")
         if "\x00" in plain:
             raise ValidationError("A character that no text has.")
-        if plain:
-            field.run_validators(plain)
+        held = field.validators if plain else ()  # names are as a place has them; what stands in an address has to be able to
+        for check in held:
+            if isinstance(field, models.SlugField) or isinstance(check, MaxLengthValidator):
+                check(plain)
         return plain
     try:
         return _read(kind, field, text)

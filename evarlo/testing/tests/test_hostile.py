@@ -330,11 +330,10 @@ class Hostile(TestCase):
         self.observations = list(Observation.objects.values_list("pk", flat=True)[:1])
         client = Client(raise_request_exception=False)
         client.force_login(self.people[Role.MANAGER], backend="django.contrib.auth.backends.ModelBackend")
-        made = {}
+        made, before = {}, rows()
         for pattern in self.addresses:
             if any(word in pattern for word in ("api/", "back-ups", "log-in", "leave", "role", "end/", "reset/", "apart/")):
                 continue
-            before = rows()
             with transaction.atomic():
                 client.post(self.address(chance, pattern), {})
                 changed = {t for t, n in rows().items() if n != before[t]} - {"people.AuditLine", "people.Visit"}
