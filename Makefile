@@ -81,7 +81,7 @@ bring-in: .venv/run
 
 test: .venv/dev
 	@bin/ensure-chromium
-	@$(MANAGE) test --parallel 3 --timing trialcore evarlo
+	@$(MANAGE) test --parallel 4 --timing trialcore evarlo
 
 test-fast: .venv/dev
 	@$(MANAGE) test --parallel 2 --exclude-tag browser trialcore evarlo
