@@ -94,6 +94,16 @@ export async function cases(base = BASE) {
       walk.tookBack(back);
       same([walk.plot.id, walk.done, walk.last], [1, 0, null]);
     },
+    "the server's answer to what was taken back meanwhile does not bring it back": () => {
+      const walk = new Walk(taken());
+      const record = keep(walk, 1, "k1");
+      const back = walk.taking(9, "k2");
+      walk.tookBack(back);
+      walk.answered(record, { state: "kept", stands: "k1" }, shown);
+      same([walk.plot.id, walk.done, walk.ask.taken], [1, 0, []]);
+      walk.answered(back, { state: "kept", stands: "" }, shown);
+      same([walk.done, walk.ask.taken], [0, []]);
+    },
     "what was done is taken back one by one, the newest first": () => {
       const walk = new Walk(taken());
       keep(walk, 4, "k1");

@@ -13,6 +13,7 @@ export class Walk {
     this.data = data;
     this.answers = new Map(); // by round and plot: the newest record of this phone
     this.keptHere = []; // the records of this sitting, which Undo takes back one by one
+    this.gone = new Set(); // keys of what was taken back: a late answer to one says nothing of what stands
     this.at = 0;
     this.ask = null; // the trait being asked
     this.setWay(data.way);
@@ -198,12 +199,13 @@ export class Walk {
     this.at = this.path.findIndex((p) => p.id === record.plot);
     this.ask = ask;
     this.keptHere.pop();
+    this.gone.add(record.before);
   }
 
   // The server has answered for a record.
   answered(record, answer, shown) {
     const ask = this.data.asks.find((a) => a.round === record.round);
-    if (!ask || answer.state === "refused" || record.again) return;
+    if (!ask || answer.state === "refused" || record.again || this.gone.has(record.key)) return;
     const mine = this.answers.get(`${record.round} ${record.plot}`);
     const stays = answer.stands && answer.state !== "rival";
     ask.taken = ask.taken.filter((id) => id !== record.plot).concat(answer.stands ? [record.plot] : []);
