@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import closing, contextmanager
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
-from hashlib import sha256
+from hashlib import file_digest
 from pathlib import Path
 
 from django.conf import settings
@@ -26,7 +26,6 @@ from evarlo.ui.refused import Refused
 
 DAYS, WEEKS, SAFEGUARDS = 14, 8, 10  # of how many days, weeks, and of those made before something was replaced, the newest is kept
 BY_HAND, SCHEDULED, BEFORE_RESTORE, BEFORE_UPGRADE = "by hand", "scheduled", "before a restore", "before an upgrade"
-CHUNK = 1 << 20
 
 
 @dataclass(frozen=True)
@@ -106,11 +105,8 @@ def _settle(path: Path) -> None:
 
 
 def _digest(path: Path) -> str:
-    digest = sha256()
     with path.open("rb") as file:
-        while chunk := file.read(CHUNK):
-            digest.update(chunk)
-    return digest.hexdigest()
+        return file_digest(file, "sha256").hexdigest()
 
 
 @contextmanager

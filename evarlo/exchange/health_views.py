@@ -31,8 +31,10 @@ def running(request: PersonRequest) -> HttpResponse:
     context = {
         "since": datetime.fromisoformat(since) if since else None,
         "answers": answers,
-        "status": [(words, status[key], 100 * status[key] / answers) for key, words in kinds if status[key]],
-        "took": [(words, n, 100 * n / answers) for words, n in bounds if n],
+        "tables": [
+            (head, [(words, n, 100 * n / answers) for words, n in rows if n])
+            for head, rows in (("Answers", [(words, status[key]) for key, words in kinds]), ("Took", bounds))
+        ],
         "database": Path(str(connection.settings_dict["NAME"])).stat().st_size / 1e6,
         "free": shutil.disk_usage(settings.DATA).free / 1e9,
         "newest": newest,

@@ -84,16 +84,17 @@ def _waiting_or_404(name: str) -> Path:
 @may("bring_in")
 def packages_page(request: PersonRequest) -> HttpResponse:
     """What can be taken out, and where a package is brought."""
-    form = Bring(typed(request), request.FILES or None) if request.method == "POST" else Bring()
-    if request.method == "POST" and form.is_valid():
-        name, folder = uuid4().hex, waiting()
+    form = Bring(typed(request), request.FILES)
+    if form.is_valid():
+        name = uuid4().hex
+        file = waiting() / f"{name}.zip"
         with said_beside(form, "file"):
-            (folder / f"{name}.zip").write_bytes(form.cleaned_data["file"].read())
+            file.write_bytes(form.cleaned_data["file"].read())
             try:
-                with opened(folder / f"{name}.zip"):
+                with opened(file):
                     return redirect("exchange:package", name)
             except Refused:
-                (folder / f"{name}.zip").unlink()
+                file.unlink()
                 raise
     return render(request, "exchange/packages.html", {"take": TakeOut(), "form": form})
 

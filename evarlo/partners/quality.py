@@ -12,7 +12,7 @@ from evarlo.partners.models import Partner
 from evarlo.partners.services import rounds_of
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.queries import plots_of
-from evarlo.walks.queries import current
+from evarlo.walks.models import Observation
 from trialcore.analyses.partners import Agreement, agreement
 
 
@@ -29,7 +29,7 @@ class Mark:
 def share_kept(partner: Partner) -> float:
     """The share of what is asked that came back."""
     rounds, plots = rounds_of(partner), partner.trial.plots.count()
-    kept = sum(current(r).count() for r in rounds)
+    kept = Observation.objects.in_force().filter(round__in=rounds).count()
     return min(1.0, kept / (len(rounds) * plots)) if rounds and plots else 0.0
 
 

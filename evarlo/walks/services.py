@@ -158,6 +158,21 @@ def withdraw(observation: Observation, by: User) -> None:
 def taken_back(observation: Observation, by: User) -> Observation:
     """The record that undoes an observation: it says what that one superseded, or nothing; not written yet."""
     before = observation.supersedes
+    if before is None:
+        return _following(observation, by, Seen(), observation.seen_on, withdrawn=True)
+    return _following(observation, by, seen_in(before), before.seen_on, before.withdrawn)
+
+
+@transaction.atomic
+def clear(observation: Observation, by: User) -> Observation:
+    """A value is taken back altogether: nothing stands in its plot, whatever stood there before. The rows stay."""
+    made = _following(observation, by, Seen(), observation.seen_on, withdrawn=True)
+    made.save(force_insert=True)
+    return made
+
+
+def _following(observation: Observation, by: User, seen: Seen, seen_on: date, withdrawn: bool) -> Observation:
+    """A record that comes after another and takes its place; not written yet."""
     return Observation(
         id=uuid.uuid4(),
         round_id=observation.round_id,
@@ -165,26 +180,9 @@ def taken_back(observation: Observation, by: User) -> Observation:
         supersedes=observation,
         by=by,
         at=timezone.now(),
-        seen_on=before.seen_on if before else observation.seen_on,
-        withdrawn=before is None or before.withdrawn,
-        **(seen_in(before) if before else Seen()).kept(),
-    )
-
-
-@transaction.atomic
-def clear(observation: Observation, by: User) -> Observation:
-    """A value is taken back altogether: nothing stands in its plot, whatever stood there before. The rows stay."""
-    nothing = Seen().kept()
-    return Observation.objects.create(
-        id=uuid.uuid4(),
-        round_id=observation.round_id,
-        plot_id=observation.plot_id,
-        supersedes=observation,
-        by=by,
-        at=timezone.now(),
-        seen_on=observation.seen_on,
-        withdrawn=True,
-        **nothing,
+        seen_on=seen_on,
+        withdrawn=withdrawn,
+        **seen.kept(),
     )
 
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable
+from functools import cache
 
 from django.db import models
 
-from evarlo.exchange.packages.tables import Model, all_models, label_of
+from evarlo.exchange.packages.tables import Model, all_models, batched, label_of
 from evarlo.people.models import Correction
 from evarlo.programmes.models import Membership, Programme
 from evarlo.trials.models import Trial
@@ -37,9 +38,7 @@ ALONG = {
     "nursery.Tray": ("nursery.Stay", "nursery.Tending"),
     "seeds.Lot": ("seeds.Move", "seeds.GerminationTest"),
     "seeds.GerminationTest": ("seeds.GerminationCount",),
-    "breeding.Cross": (),
 }
-MANY = 500  # ids asked for at once
 
 
 def of_place() -> Picked:
@@ -70,7 +69,7 @@ def _gathered(roots: Picked) -> Picked:
         for model, ids in fresh.items():
             for other, refers in _referred(model, ids):
                 found[other] |= refers
-            for child, names in _children(model, models_here):
+            for child, names in _children(model):
                 found[child] |= _ids(child, names, ids)
             for label in ALONG.get(label_of(model), ()):
                 child = by_label[label]
@@ -88,46 +87,37 @@ def _referred(model: Model, ids: set[int]) -> Iterable[tuple[Model, set[int]]]:
     keys = [f for f in model._meta.concrete_fields if isinstance(f, models.ForeignKey)]
     if not keys:
         return
-    for some in _portions(ids):
+    for some in batched(sorted(ids)):
         for row in model._default_manager.filter(pk__in=some).values_list(*(f.attname for f in keys)):
             for f, pk in zip(keys, row, strict=True):
                 if pk is not None:
                     yield f.related_model, {pk}
 
 
-def _children(model: Model, models_here: list[Model]) -> Iterable[tuple[Model, list[str]]]:
-    """Tables whose rows are a row's own, where it is a trial or something of one."""
-    if not (model is Trial or _of_a_trial(model, models_here)):
-        return
-    for child in models_here:
-        names = [
-            f.name
-            for f in child._meta.concrete_fields
-            if f.related_model is model and child is not model and _owns(child, f) and label_of(child) not in NOT_WITH_A_TRIAL
-        ]
-        if names:
-            yield child, names
+@cache
+def _children(model: Model) -> list[tuple[Model, list[str]]]:
+    """Tables whose rows are a row's own, where it is a trial or something of one, with the columns that say so."""
+    if not (model is Trial or _of_a_trial(model)):
+        return []
+    others = [m for m in all_models() if m is not model and label_of(m) not in NOT_WITH_A_TRIAL]
+    own = [(m, [f.name for f in m._meta.concrete_fields if f.related_model is model and _owns(m, f)]) for m in others]
+    return [(m, names) for m, names in own if names]
 
 
 def _owns(child: Model, field: models.Field) -> bool:  # type: ignore[type-arg]
     return getattr(field.remote_field, "on_delete", None) is models.CASCADE or field.name in ALSO_OWN.get(label_of(child), ())
 
 
-def _of_a_trial(model: Model, models_here: list[Model], seen: frozenset[Model] = frozenset()) -> bool:
+def _of_a_trial(model: Model, seen: frozenset[Model] = frozenset()) -> bool:
     if model in seen:
         return False
     ways = [f.related_model for f in model._meta.concrete_fields if f.is_relation and _owns(model, f)]
-    return any(m is Trial or (m in models_here and _of_a_trial(m, models_here, seen | {model})) for m in ways)
+    return any(m is Trial or (m in all_models() and _of_a_trial(m, seen | {model})) for m in ways)
 
 
 def _ids(child: Model, names: list[str], ids: set[int]) -> set[int]:
     found: set[int] = set()
     for name in names:
-        for some in _portions(ids):
+        for some in batched(sorted(ids)):
             found |= set(child._default_manager.filter(**{f"{name}__in": some}).values_list("pk", flat=True))
     return found
-
-
-def _portions(ids: set[int]) -> Iterable[list[int]]:
-    ordered = sorted(ids)
-    return (ordered[i : i + MANY] for i in range(0, len(ordered), MANY))

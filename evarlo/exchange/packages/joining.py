@@ -6,11 +6,10 @@ from __future__ import annotations
 import json
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from hashlib import sha256
-from itertools import islice
-from typing import Any, TypeVar, cast
+from typing import Any, cast
 from uuid import UUID, uuid4
 
 from django.core.management.color import no_style
@@ -19,12 +18,22 @@ from django.db.models.functions import Lower
 
 from evarlo.exchange.models import Brought
 from evarlo.exchange.packages.opening import Package
-from evarlo.exchange.packages.tables import Model, all_models, called, columns_of, label_of, refers_to, written
+from evarlo.exchange.packages.tables import (
+    MANY,
+    Model,
+    all_models,
+    batched,
+    called,
+    columns_of,
+    label_of,
+    plain_columns,
+    refers_to,
+    written,
+)
 from evarlo.people.models import Place
 from evarlo.ui.refused import Refused
 
 MOST_SAID = 60  # differences that are named
-MANY = 400
 # Names by which the same thing is known everywhere. Other tables go by their own unique columns.
 NAMES = {
     "catalogue.Cultivar": ("crop", "name"),
@@ -44,7 +53,6 @@ RENAMED = {
 
 
 Key = int | UUID
-T = TypeVar("T")
 
 
 class _DryRun(Exception):
@@ -157,7 +165,7 @@ class _Joining:
 
     def settle(self, model: Model) -> None:
         """Write what is new of a table, and hold what is here to what came."""
-        for rows in batched(self.package.rows(model), MANY):
+        for rows in batched(self.package.rows(model)):
             values = [self._inside(label_of(model), self._translated(model, row)) for row in rows]
             ids = [self.ours[model][row["id"]] for row in rows]
             standing = model._default_manager.in_bulk([pk for pk in ids if pk not in self.fresh[model]])
@@ -263,7 +271,7 @@ class _Joining:
     # What is here and what the package says.
     def _compare(self, model: Model, theirs: Key, ours: models.Model, values: dict[str, Any]) -> None:
         plural, pk = called(model), ours.pk
-        columns = [f for f in columns_of(model) if not isinstance(f, models.BinaryField) and f.name != "id"]
+        columns = plain_columns(model)
         if label_of(model) == "people.User":
             columns = [f for f in columns if f.name == "username"]  # what a person may do is said by this place alone
         now = {f.attname: getattr(ours, f.attname) for f in columns_of(model)}
@@ -310,13 +318,6 @@ class _Joining:
                 cursor.execute(statement)
 
 
-def batched(rows: Iterable[T], most: int) -> Iterator[list[T]]:
-    """The rows, so many at a time."""
-    left = iter(rows)
-    while some := list(islice(left, most)):
-        yield some
-
-
 def _as_dict(made: models.Model) -> dict[str, Any]:
     return {f.name: getattr(made, f.attname) for f in made._meta.concrete_fields}
 
@@ -329,7 +330,6 @@ def _unique(model: Model) -> list[tuple[tuple[str, ...], models.Q | None]]:
 
 
 def _digest(model: Model, values: Mapping[str, Any]) -> str:
-    """Of what a record says, apart from its pictures, which never change."""
-    plain = [f for f in columns_of(model) if not isinstance(f, models.BinaryField) and f.name != "id"]
-    text = json.dumps([written(f, values[f.attname]) for f in plain], ensure_ascii=False)
+    """Of what a record says."""
+    text = json.dumps([written(f, values[f.attname]) for f in plain_columns(model)], ensure_ascii=False)
     return sha256(text.encode()).hexdigest()[:32]

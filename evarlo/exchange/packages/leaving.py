@@ -21,13 +21,12 @@ from django.utils.text import slugify
 from evarlo.exchange.models import Brought
 from evarlo.exchange.packages import drawings
 from evarlo.exchange.packages.chosen import Picked, of_place, of_programme, of_trial
-from evarlo.exchange.packages.tables import FORMAT, Model, columns_of, label_of, name_of, pictures_of, schema_of, written
+from evarlo.exchange.packages.tables import FORMAT, Model, batched, columns_of, label_of, name_of, pictures_of, schema_of, written
 from evarlo.people.models import Place
 from evarlo.programmes.models import Programme
 from evarlo.trials.models import Trial
 
 ORIGINS = "origins"
-MANY = 500
 SIGNS = ((b"\xff\xd8", "jpg"), (b"\x89PNG", "png"), (b"RIFF", "webp"))
 READ_ME = """This is an open data package: tables as CSV (UTF-8, commas, a header line), described in datapackage.json.
 
@@ -100,9 +99,8 @@ def _told(asked: Wanted, resources: list[dict[str, Any]]) -> dict[str, Any]:
 
 def rows_of(model: Model, ids: Iterable[int]) -> Iterator[Any]:
     """Records in the order of their ids, some at a time."""
-    ordered = sorted(ids)
-    for i in range(0, len(ordered), MANY):
-        yield from model._default_manager.filter(pk__in=ordered[i : i + MANY]).order_by("pk")
+    for some in batched(sorted(ids)):
+        yield from model._default_manager.filter(pk__in=some).order_by("pk")
 
 
 def _table(archive: zipfile.ZipFile, model: Model, ids: set[int]) -> dict[str, Any]:

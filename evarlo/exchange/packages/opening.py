@@ -10,9 +10,9 @@ import zipfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from hashlib import sha256
+from hashlib import file_digest
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 from uuid import UUID
 
 from django.core.exceptions import ValidationError
@@ -188,11 +188,9 @@ def _told(archive: zipfile.ZipFile) -> dict[str, Any]:
 
 
 def _whole(archive: zipfile.ZipFile, resource: dict[str, Any]) -> None:
-    digest = sha256()
     try:
         with archive.open(resource["path"]) as raw:
-            while some := raw.read(1 << 20):
-                digest.update(some)
+            digest = file_digest(cast(Any, raw), "sha256")
     except KeyError:
         raise Refused(f"{resource['path']} is named and not in the package.") from None
     if resource.get("hash") != f"sha256:{digest.hexdigest()}":

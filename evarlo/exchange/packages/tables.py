@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import UTC, date, datetime
+from functools import cache
 from graphlib import TopologicalSorter
-from typing import Any, cast
+from itertools import islice
+from typing import Any, TypeVar, cast
 from uuid import UUID
 
 from django.apps import apps
@@ -16,7 +18,9 @@ from django.db import models
 from django.utils import timezone
 
 FORMAT = 1  # of the package; one of a higher number is of a newer version
+MANY = 500  # records that are read or written at once
 Model = type[models.Model]
+T = TypeVar("T")
 
 # What stays where it is, and why.
 NOT_TAKEN = {
@@ -97,6 +101,14 @@ def called(model: Model) -> str:
     return f"{one[:-1]}ies" if one.endswith("y") else f"{one}es" if one.endswith(("s", "sh", "ch")) else f"{one}s"
 
 
+def batched(things: Iterable[T], most: int = MANY) -> Iterator[list[T]]:
+    """The things, so many at a time."""
+    left = iter(things)
+    while some := list(islice(left, most)):
+        yield some
+
+
+@cache
 def all_models() -> list[Model]:
     """Every kind of record, each after those it refers to."""
     every = [m for m in apps.get_models(include_auto_created=True) if m.__module__.startswith("evarlo.")]
@@ -239,6 +251,11 @@ def chosen_or_refused(field: models.Field[Any, Any], value: Any) -> None:
     """Raises ValidationError for a value that is none of those its column may hold."""
     if field.choices and value not in ("", None) and value not in {v for v, _ in field.flatchoices}:
         raise ValidationError(f"“{str(value)[:40]}” is none of {', '.join(str(v) for v, _ in field.flatchoices)}.")
+
+
+def plain_columns(model: Model) -> list[models.Field[Any, Any]]:
+    """What a record says: every column but its id and its pictures, which never change."""
+    return [f for f in columns_of(model) if not isinstance(f, models.BinaryField) and f.name != "id"]
 
 
 def pictures_of(model: Model) -> Iterator[models.Field[Any, Any]]:

@@ -12,7 +12,7 @@ from openpyxl.cell import WriteOnlyCell
 from openpyxl.worksheet._write_only import WriteOnlyWorksheet
 
 from evarlo.exchange.packages.leaving import rows_of, wanted
-from evarlo.exchange.packages.tables import Model, called, columns_of, kind_of, name_of, unit_of, written
+from evarlo.exchange.packages.tables import Model, called, kind_of, name_of, plain_columns, unit_of, written
 
 LONGEST_NAME = 31  # of a sheet
 MOST_ROWS = 1_048_000
@@ -37,7 +37,7 @@ def write_workbook(out: IO[bytes], what: str, slug: str = "") -> None:
 
 def _sheet(sheet: WriteOnlyWorksheet, model: Model, ids: set[int]) -> None:
     sheet.freeze_panes = "A2"
-    columns = [f for f in columns_of(model) if not isinstance(f, models.BinaryField)]
+    columns = [model._meta.pk, *plain_columns(model)]
     sheet.append([_heading(f) for f in columns])
     for n, row in enumerate(rows_of(model, ids)):
         if n >= MOST_ROWS:
