@@ -22,7 +22,7 @@ _here = threading.local()
 def kept(key: Hashable, read: Callable[[], T]) -> T:
     """What `read` gives, or gave before under this key for somebody with the same units while nothing has changed since. Within a
     transaction, whose changes may be taken back, it is read anew. What is kept must not be changed by who gets it."""
-    if connection.vendor != "sqlite" or connection.in_atomic_block:
+    if connection.vendor != "sqlite" or within_transaction():
         return read()
     shelf: OrderedDict[Hashable, tuple[Any, Any]] = _here.__dict__.setdefault("shelf", OrderedDict())
     now, whole = _version(), (key, looks())
@@ -37,6 +37,15 @@ def kept(key: Hashable, read: Callable[[], T]) -> T:
         if len(shelf) > MOST:
             shelf.popitem(last=False)
     return made
+
+
+def within_transaction() -> bool:
+    return connection.in_atomic_block
+
+
+def forget() -> None:
+    """Nothing is kept any more in this thread."""
+    _here.__dict__.pop("shelf", None)
 
 
 def _version() -> tuple[int, int, int]:

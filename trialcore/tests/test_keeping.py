@@ -178,7 +178,7 @@ class Simulated(TestCase):
         truth = {"A": log(20), "B": log(26), "C": log(20), "D": log(15)}
         for sd_lot in (0.0, 0.2):
             rng, held = np.random.default_rng(11), 0
-            for _ in range(60):
+            for _ in range(24):
                 found = keeping(self.put_away(rng, truth, sd_lot), "A", "weibull")
                 held += sum(d.ratio95[0] <= exp(truth[d.entry] - truth["A"]) <= d.ratio95[1] for d in found.vs_check)
-            self.assertTrue(0.9 <= held / 180 <= 0.99, (sd_lot, held / 180))
+            self.assertTrue(0.9 <= held / 72 <= 0.99, (sd_lot, held / 72))

@@ -116,7 +116,7 @@ class Chance(TestCase):
 
     def even(self, draw: object, cells: int, limit: float) -> None:
         seen: Counter[tuple[str, int]] = Counter()
-        for seed in range(1200):
+        for seed in range(400):
             layout: Layout = draw(seed)  # type: ignore[operator]
             seen.update((p.entry, i) for i, p in enumerate(layout.plots))
         expected = sum(seen.values()) / cells

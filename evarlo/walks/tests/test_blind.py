@@ -16,7 +16,7 @@ from evarlo.trials.models import Trial
 LINK = re.compile(r'(?:href|hx-get|data-data|data-url|src)="([^"#]+)')
 PLOT = re.compile(r"/plot/(\d+)/")
 QUERY = re.compile(r"(?<==)[^&]*")
-MOST, OF_A_KIND = 400, 12  # pages, and pages of one address that differ by a number or by what is asked of them
+MOST, OF_A_KIND = 400, 5  # pages, and pages of one address that differ by a number or by what is asked of them
 
 
 class Crawled(TestCase):
