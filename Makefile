@@ -9,7 +9,7 @@ MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := $(RUN) -m evarlo.serving --port $(PORT)
 
-.PHONY: help demo demo-reset start serve backup restore take-out bring-in test test-fast fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
+.PHONY: help demo demo-reset start serve backup restore backup-key take-out bring-in test test-fast test-postgres fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
@@ -17,10 +17,12 @@ help:
 	@echo "make start        set up and start a place of your own; the first start asks in the browser for its manager"
 	@echo "make serve        the same for a small network: others reach it by this machine's name or number"
 	@echo "make backup       copy the place while it is used, check the copy, let go of old ones"
-	@echo "make restore      put a copy back, FILE=… ; without a file it lists them"
+	@echo "make restore      put a copy back, FILE=… (KEY=… where it is locked); without a file it lists them"
+	@echo "make backup-key   make a key that locks the copies, FILE=… is where the half that opens goes"
 	@echo "make take-out     write the place as an open data package, FILE=…"
 	@echo "make bring-in     bring in a package, FILE=… ; it says first what that would do"
 	@echo "make test         set up and run every test, the browser's too"
+	@echo "make test-postgres  the same tests with records in PostgreSQL (Debian's, started for them)"
 	@echo "make test-fast    the tests without the browser"
 	@echo "make fuzz         the property tests with fresh examples, EXAMPLES=1000 of each"
 	@echo "make coverage     which lines no test runs"
@@ -52,7 +54,7 @@ demo: .venv/run
 	@$(DEMO) EVARLO_SCALE=$${EVARLO_SCALE-simulated} $(SERVE)
 
 demo-reset: .venv/run
-	@rm -f data/demo/evarlo.sqlite3 data/demo/evarlo.sqlite3-wal data/demo/evarlo.sqlite3-shm
+	@rm -f data/demo/evarlo.sqlite3 data/demo/evarlo.sqlite3-wal data/demo/evarlo.sqlite3-shm data/demo/acknowledged.log data/demo/lost.log data/demo/audit.end
 	@$(MAKE) --no-print-directory demo
 
 start: .venv/run
@@ -71,7 +73,10 @@ backup: .venv/run
 	@$(MANAGE) back_up
 
 restore: .venv/run
-	@$(MANAGE) restore $(FILE)
+	@$(MANAGE) restore $(FILE) $(if $(KEY),--key $(KEY))
+
+backup-key: .venv/run
+	@$(MANAGE) backup_key $(FILE)
 
 take-out: .venv/run
 	@$(MANAGE) take_out $(FILE)
@@ -82,6 +87,10 @@ bring-in: .venv/run
 test: .venv/dev
 	@bin/ensure-chromium
 	@$(MANAGE) test --parallel 4 --timing trialcore evarlo
+
+test-postgres: .venv/dev
+	@bin/ensure-chromium
+	@bin/with-postgres $(MANAGE) test --noinput --parallel 4 --timing trialcore evarlo
 
 test-fast: .venv/dev
 	@$(MANAGE) test --parallel 2 --exclude-tag browser trialcore evarlo

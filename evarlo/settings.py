@@ -6,6 +6,7 @@ from pathlib import Path
 
 from csp.constants import NONE, SELF
 
+from evarlo.databases.settings import database
 from evarlo.secret import kept_secret
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -108,23 +109,7 @@ TEMPLATES = [
     }
 ]
 
-DATABASES = {
-    "default": {
-        "ENGINE": "django.db.backends.sqlite3",
-        "NAME": DATA / "evarlo.sqlite3",
-        "CONN_MAX_AGE": None,
-        "OPTIONS": {
-            "transaction_mode": "IMMEDIATE",
-            "timeout": 20,
-            "init_command": (
-                "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON; "
-                "PRAGMA mmap_size=134217728; PRAGMA cache_size=-20000; PRAGMA temp_store=MEMORY; "
-                "PRAGMA journal_size_limit=67108864;"
-            ),
-        },
-        "TEST": {"NAME": DATA / "test.sqlite3", "MIGRATE": False},
-    }
-}
+DATABASES = {"default": database(os.environ.get("EVARLO_DATABASE_URL", ""), DATA)}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TEST_RUNNER = "evarlo.testing.runner.Runner"
 

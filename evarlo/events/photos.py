@@ -14,6 +14,7 @@ from django.db.models import QuerySet
 from django.urls import reverse
 from django.utils import timezone
 
+from evarlo.databases.journal import acknowledge
 from evarlo.events.models import Photo
 from evarlo.people.models import User
 from evarlo.trials.models import Plot
@@ -106,6 +107,7 @@ def _keep(p: Picture, plot: Plot, key: uuid.UUID, note: str, taken_on: date, by:
         return again
     if plot.photos.in_force().count() >= MOST_OF_A_PLOT:
         raise Refused(f"Plot {plot.number} has {MOST_OF_A_PLOT} pictures already.", "photo")
+    acknowledge(Photo, [key], by.username, f"/trials/{plot.trial.slug}/plot/{plot.pk}/pictures/")
     return Photo.objects.create(
         id=key,
         plot=plot,

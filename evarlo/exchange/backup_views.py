@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from typing import cast
 
 from django.http import FileResponse, Http404, HttpResponse
@@ -15,6 +16,8 @@ from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import said_on_top
+
+MOST_KEY = 10_000  # bytes of a file with a key
 
 
 def backup_or_404(name: str) -> BackUp:
@@ -37,7 +40,9 @@ def backups_page(request: PersonRequest) -> HttpResponse:
     found = backups()
     old = found[0].made if found else None
     days = (timezone.localtime() - old).days if old else None
-    return render(request, "exchange/backups.html", {"backups": found, "days": days})
+    return render(
+        request, "exchange/backups.html", {"backups": found, "days": days, "locked": bool(os.environ.get("EVARLO_BACKUP_KEY"))}
+    )
 
 
 @may("people")
@@ -58,9 +63,15 @@ def restore_act(request: PersonRequest, name: str) -> HttpResponse:
         warn(request, "Nothing was changed. Type the words “put it back” to do it.")
         return redirect("exchange:backup", name)
     with said_on_top(request):
-        before = restore(made)
+        before = restore(made, typed_key(request))
         say(request, f"The place is as it was on {made.made:%-d %b %Y, %H:%M}. What was there is kept as {before.name}.")
     return redirect("exchange:backups")
+
+
+def typed_key(request: PersonRequest) -> str:
+    """The key in the file that was given, empty without one."""
+    given = request.FILES.get("key")
+    return given.read(MOST_KEY).decode("utf-8", "replace") if given else ""
 
 
 @may("people")

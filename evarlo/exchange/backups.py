@@ -1,20 +1,23 @@
 """Copies of the whole place: made while it is used, checked, kept by a rule, and put back.
 
 A copy is one file, the database with its pictures, and beside it what it holds: when and why it was made, its fingerprint, the
-migrations it is at and the rows of each table."""
+migrations it is at and the rows of each table. Where the operator has given a key it is locked with it: this machine locks and
+cannot open, and whoever puts one back brings the other half of the key."""
 
 from __future__ import annotations
 
 import json
 import os
-import sqlite3
 from collections.abc import Iterator, Sequence
-from contextlib import closing, contextmanager
+from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 from hashlib import file_digest
 from pathlib import Path
+from shutil import rmtree
+from tempfile import TemporaryDirectory
 
+import pyrage
 from django.conf import settings
 from django.core.management import call_command
 from django.db import connection
@@ -22,15 +25,20 @@ from django.db.migrations.executor import MigrationExecutor
 from django.db.migrations.loader import MigrationLoader
 from django.utils import timezone
 
+from evarlo.databases.copying import Failed, copying
+from evarlo.databases.journal import begin_anew
+from evarlo.people.audit import begin_end_anew
 from evarlo.ui.refused import Refused
 
 DAYS, WEEKS, SAFEGUARDS = 14, 8, 10  # of how many days, weeks, and of those made before something was replaced, the newest is kept
 BY_HAND, SCHEDULED, BEFORE_RESTORE, BEFORE_UPGRADE = "by hand", "scheduled", "before a restore", "before an upgrade"
+LOCKED = ".age"  # how the name of a locked copy ends: the format is age's, and its own program opens it too
 
 
 @dataclass(frozen=True)
 class BackUp:
-    """What a copy holds. `at` is in the place's own time; `rows` by table, of those that hold records."""
+    """What a copy holds. `at` is in the place's own time; `rows` by table, of those that hold records; `digest` and `size` of the
+    file as it lies."""
 
     name: str
     at: str
@@ -43,6 +51,14 @@ class BackUp:
     @property
     def file(self) -> Path:
         return folder() / self.name
+
+    @property
+    def beside(self) -> Path:
+        return folder() / f"{self.name.split('.')[0]}.json"
+
+    @property
+    def locked(self) -> bool:
+        return self.name.endswith(LOCKED)
 
     @property
     def made(self) -> datetime:
@@ -64,35 +80,101 @@ def folder() -> Path:
     return made
 
 
-def _database() -> Path:
-    return Path(str(connection.settings_dict["NAME"]))
+def lock() -> pyrage.x25519.Recipient | None:
+    """The half of the operator's key that locks; None where copies stay open. Raises Refused where it is none."""
+    told = os.environ.get("EVARLO_BACKUP_KEY", "").strip()
+    try:
+        return pyrage.x25519.Recipient.from_str(told) if told else None
+    except pyrage.RecipientError:
+        raise Refused("EVARLO_BACKUP_KEY is no key that locks: it begins with age1 and is made by “make backup-key”.") from None
+
+
+def key_of(text: str) -> pyrage.x25519.Identity:
+    """The half that opens, from the file it was written into. Raises Refused where there is none in it."""
+    for line in text.splitlines():
+        if line.strip().startswith("AGE-SECRET-KEY-"):
+            try:
+                return pyrage.x25519.Identity.from_str(line.strip())
+            except pyrage.IdentityError:
+                break
+    raise Refused("There is no key in that file: it has a line that begins with AGE-SECRET-KEY-.")
+
+
+def new_key() -> tuple[str, str]:
+    """A key for copies: the half that locks, for EVARLO_BACKUP_KEY, and the half that opens, to be kept elsewhere."""
+    made = pyrage.x25519.Identity.generate()
+    return str(made.to_public()), str(made)
 
 
 def back_up(why: str = BY_HAND) -> BackUp:
     """Copy the place as it is at one moment, check the copy, and only then give it its name. Raises Refused where the copy is not
     sound or there is no room."""
-    at = timezone.localtime()
-    name = f"evarlo-{at:%Y-%m-%d-%H%M%S-%f}.sqlite3"
-    part = folder() / f".{name}.part"
+    with _copied() as plain:
+        return _kept(plain, why)
+
+
+@contextmanager
+def _copied() -> Iterator[Path]:
+    """A checked copy, open to be read: beside where it is to lie, or in the data folder where it is to be locked."""
+    room = Path(settings.DATA) if lock() else folder()
+    with _said("copied", "The copies made before are untouched."), TemporaryDirectory(prefix=".copying-", dir=room) as within:
+        plain = Path(within) / "copy"
+        copying().take(plain)
+        copying().look_through(plain)
+        yield plain
+
+
+@contextmanager
+def _said(done: str, safe: str) -> Iterator[None]:
+    """Refused with why the place could not be copied or put back."""
     try:
-        with closing(sqlite3.connect(_database())) as now, closing(sqlite3.connect(part)) as copy:
-            now.backup(copy, pages=-1)  # at one go: in steps each write from elsewhere begins it anew
-            copy.execute("PRAGMA journal_mode=DELETE")
-        _sound_or_refused(part)
-        told = BackUp(name, at.isoformat(), why, _digest(part), part.stat().st_size, _migrations(part), _rows(part))
-        _settle(part)
-        beside = folder() / f".{name}.json.part"
+        yield
+    except (OSError, Failed) as error:
+        raise Refused(f"The place could not be {done}: {error}. {safe}") from None
+
+
+def _kept(plain: Path, why: str) -> BackUp:
+    """Give a copy its name, locked where there is a key; it is not there by halves."""
+    at, key = timezone.localtime(), lock()
+    name = f"evarlo-{at:%Y-%m-%d-%H%M%S-%f}{copying().SUFFIX}{LOCKED if key else ''}"
+    rows, migrations = copying().rows_of(plain), copying().migrations_of(plain)
+    part, beside = (folder() / f".{name}{end}.part" for end in ("", ".json"))
+    try:
+        if key:
+            pyrage.encrypt_file(str(plain), str(part), [key])
+        else:
+            plain.rename(part)
+        told = BackUp(name, at.isoformat(), why, _digest(part), part.stat().st_size, migrations, rows)
         beside.write_text(json.dumps(asdict(told), indent=1))
+        _settle(part)
         _settle(beside)
         part.rename(told.file)
-        beside.rename(told.file.with_suffix(".json"))
+        beside.rename(told.beside)
         _settle(folder())
-    except (OSError, sqlite3.Error) as error:
-        raise Refused(f"The place could not be copied: {error}. The copies made before are untouched.") from None
+    except pyrage.EncryptError as error:
+        raise Failed(str(error)) from None
     finally:
-        for left in (part, folder() / f".{name}.json.part"):
+        for left in (part, beside):
             left.unlink(missing_ok=True)
     return told
+
+
+@contextmanager
+def _opened(made: BackUp, key: str) -> Iterator[Path]:
+    """A copy to be read; a locked one is opened in the data folder, and gone from there afterwards."""
+    if not made.locked:
+        yield made.file
+        return
+    if not key:
+        raise Refused("It is locked: give the file with the key that opens it.")
+    opens = key_of(key)
+    with TemporaryDirectory(prefix=".opening-", dir=settings.DATA) as within:
+        plain = Path(within) / "copy"
+        try:
+            pyrage.decrypt_file(str(made.file), str(plain), [opens])
+        except pyrage.DecryptError:
+            raise Refused("That key does not open it: it was locked with another one.") from None
+        yield plain
 
 
 def _settle(path: Path) -> None:
@@ -107,36 +189,6 @@ def _settle(path: Path) -> None:
 def _digest(path: Path) -> str:
     with path.open("rb") as file:
         return file_digest(file, "sha256").hexdigest()
-
-
-@contextmanager
-def _reading(path: Path) -> Iterator[sqlite3.Connection]:
-    with closing(sqlite3.connect(f"file:{path}?mode=ro&immutable=1", uri=True)) as opened:
-        yield opened
-
-
-def _sound_or_refused(path: Path) -> None:
-    with _reading(path) as copy:
-        said = copy.execute("PRAGMA quick_check").fetchone()[0]
-        foreign = copy.execute("PRAGMA foreign_key_check").fetchone()
-    if said != "ok" or foreign:
-        raise Refused(f"The copy is not sound: {said if said != 'ok' else 'a record refers to one that is not there'}.")
-
-
-def _migrations(path: Path) -> tuple[str, ...]:
-    with _reading(path) as copy:
-        return tuple(f"{app}.{name}" for app, name in copy.execute("select app, name from django_migrations order by app, name"))
-
-
-def _rows(path: Path) -> dict[str, int]:
-    with _reading(path) as copy:
-        return _counted(copy)
-
-
-def _counted(opened: sqlite3.Connection) -> dict[str, int]:
-    tables = [name for (name,) in opened.execute("select name from sqlite_master where type = 'table' order by name")]
-    kept = [t for t in tables if not t.startswith(("sqlite_", "django_", "axes_"))]
-    return {t: opened.execute(f'select count(*) from "{t}"').fetchone()[0] for t in kept}
 
 
 def backups() -> list[BackUp]:
@@ -157,19 +209,25 @@ def backup_named(name: str) -> BackUp | None:
     return next((b for b in backups() if b.name == name), None)
 
 
-def wrong_with(made: BackUp) -> str:
-    """What is wrong with a copy; empty where it is as it was made."""
+def wrong_with(made: BackUp, key: str = "") -> str:
+    """What is wrong with a copy; empty where it is as it was made. What is in a locked one is seen with its key alone."""
     if not made.file.exists():
         return "The file is not there."
     if _digest(made.file) != made.digest:
         return "The file is not as it was made: its fingerprint differs."
+    if made.locked and not key:
+        return ""
+    with _opened(made, key) as plain:
+        return _wrong_in(plain, made)
+
+
+def _wrong_in(plain: Path, made: BackUp) -> str:
     try:
-        _sound_or_refused(made.file)
-    except Refused as refusal:
-        return str(refusal)
-    if _rows(made.file) != made.rows:
-        return "It does not hold as many records as when it was made."
-    return ""
+        copying().look_through(plain)
+        alike = copying().rows_of(plain) == made.rows
+    except Failed as failure:
+        return f"The copy is not sound: {failure}."
+    return "" if alike else "It does not hold as many records as when it was made."
 
 
 def prune(now: datetime) -> list[BackUp]:
@@ -185,9 +243,17 @@ def prune(now: datetime) -> list[BackUp]:
     kept |= set(safeguards[:SAFEGUARDS])
     gone = [b for b in every if b.name not in kept and b.made < now - timedelta(days=1)]
     for b in gone:
-        b.file.with_suffix(".json").unlink(missing_ok=True)
+        b.beside.unlink(missing_ok=True)
         b.file.unlink(missing_ok=True)
+    _clear_up(now)
     return gone
+
+
+def _clear_up(now: datetime) -> None:
+    """What a machine that died while copying left half done."""
+    for left in (p for where in {folder(), Path(settings.DATA)} for p in where.glob(".*ing-*")):
+        if left.stat().st_mtime < (now - timedelta(days=1)).timestamp():
+            rmtree(left, ignore_errors=True)
 
 
 @dataclass(frozen=True)
@@ -201,32 +267,32 @@ class Difference:
 
 def replaced_by(made: BackUp) -> list[Difference]:
     """What putting a copy back would change in numbers: tables that hold more or fewer records now."""
-    with closing(sqlite3.connect(_database())) as opened:
-        now = _counted(opened)
+    now = copying().rows_now()
     tables = sorted({*now, *made.rows})
     return [Difference(t, now.get(t, 0), made.rows.get(t, 0)) for t in tables if now.get(t, 0) != made.rows.get(t, 0)]
 
 
-def restore(made: BackUp) -> BackUp:
+def restore(made: BackUp, key: str = "") -> BackUp:
     """Put a copy in the place of what is there, which is itself copied first and kept. Whoever is using the place sees the copy
-    from the next page on. Raises Refused for a copy that is not as it was made, or of a newer version than this."""
+    from the next page on. Raises Refused for a copy that is not as it was made, of another kind of database, of a newer version
+    than this, or locked with another key."""
+    if not made.name.removesuffix(LOCKED).endswith(copying().SUFFIX):
+        raise Refused("It is a copy of another kind of database. Take a package out there and bring it in here.")
     if wrong := wrong_with(made):
         raise Refused(f"It is not put back. {wrong}")
     known = {f"{app}.{name}" for app, name in MigrationLoader(connection).disk_migrations}
     own = {m for m in made.migrations if m.split(".")[0] in {name.split(".")[0] for name in known}}
     if newer := sorted(own - known):
         raise Refused(f"It is of a newer version of Evarlo than this one ({newer[0]}). Upgrade first, then put it back.")
-    before = back_up(BEFORE_RESTORE)
-    put_back(made)
+    with _said("put back", "It is as it was."), _opened(made, key) as plain:
+        if made.locked and (wrong := _wrong_in(plain, made)):
+            raise Refused(f"It is not put back. {wrong}")
+        before = back_up(BEFORE_RESTORE)
+        copying().put_back(plain)
+    begin_anew()
+    begin_end_anew()
     call_command("migrate", verbosity=0)
     return before
-
-
-def put_back(made: BackUp) -> None:
-    """The pages of a copy over those of the database, in one step that all who use it wait for."""
-    connection.close()
-    with _reading(made.file) as copy, closing(sqlite3.connect(_database(), timeout=30)) as now:
-        copy.backup(now, pages=-1)
 
 
 def pending() -> list[str]:
@@ -243,20 +309,12 @@ def upgrade() -> tuple[Sequence[str], BackUp | None]:
     if not waiting or empty:
         call_command("migrate", verbosity=0)
         return (), None
-    before = back_up(BEFORE_UPGRADE)
-    try:
-        call_command("migrate", verbosity=0)
-        _sound_or_refused(_checkpointed())
-    except Exception as error:
-        put_back(before)
-        raise Refused(f"The upgrade failed and was taken back: {error}. The place is as it was.") from error
+    with _copied() as plain:
+        before = _kept(plain, BEFORE_UPGRADE)
+        try:
+            call_command("migrate", verbosity=0)
+            copying().look_through_now()
+        except Exception as error:
+            copying().put_back(plain if before.locked else before.file)
+            raise Refused(f"The upgrade failed and was taken back: {error}. The place is as it was.") from error
     return waiting, before
-
-
-def _checkpointed() -> Path:
-    """The database with all that was written to it lately in the one file."""
-    path = _database()
-    connection.close()
-    with closing(sqlite3.connect(path)) as opened:
-        opened.execute("PRAGMA wal_checkpoint(TRUNCATE)")
-    return path

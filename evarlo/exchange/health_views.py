@@ -4,18 +4,22 @@ from __future__ import annotations
 
 import shutil
 from datetime import datetime
-from pathlib import Path
 
 from django.conf import settings
 from django.contrib.auth.decorators import login_not_required
 from django.db import DatabaseError, connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
+from django.views.decorators.cache import never_cache
+from django.views.decorators.http import require_POST
 
+from evarlo.databases import journal
+from evarlo.databases.copying import copying
 from evarlo.exchange.backups import backups, pending
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.logged import BOUNDS, counted_in_all
+from evarlo.ui.notice import say
 
 ROOM = 100_000_000  # bytes that have to be free, for the records of a day and their pictures
 
@@ -35,11 +39,28 @@ def running(request: PersonRequest) -> HttpResponse:
             (head, [(words, n, 100 * n / answers) for words, n in rows if n])
             for head, rows in (("Answers", [(words, status[key]) for key, words in kinds]), ("Took", bounds))
         ],
-        "database": Path(str(connection.settings_dict["NAME"])).stat().st_size / 1e6,
+        "database": copying().size_now() / 1e6,
         "free": shutil.disk_usage(settings.DATA).free / 1e9,
         "newest": newest,
+        "lost": journal.still_lost(),
     }
     return render(request, "exchange/running.html", context)
+
+
+@may("see")
+@never_cache
+def lost(_request: PersonRequest) -> JsonResponse:
+    """The keys of what was acknowledged and is missing since the last start: a phone that still holds some sends them again."""
+    return JsonResponse({"keys": [str(line.key) for line in journal.still_lost()]})
+
+
+@may("people")
+@require_POST
+def let_be(request: PersonRequest) -> HttpResponse:
+    """What is missing is not waited for any longer."""
+    journal.let_be()
+    say(request, "What was missing is not waited for any longer.")
+    return redirect("exchange:running")
 
 
 @login_not_required

@@ -117,6 +117,7 @@ class AuditLine(models.Model):
     what = models.CharField(max_length=80)
     about = models.CharField(max_length=200, blank=True)
     typed = models.JSONField(default=dict, blank=True)
+    changed = models.JSONField(default=dict, blank=True)  # of the record it is about: by column, what was and what is now
     digest = models.CharField(max_length=64)
 
     class Meta:

@@ -15,7 +15,8 @@ from django.http.response import HttpResponseBase
 from django.urls import Resolver404, resolve
 from django.utils import timezone
 
-from evarlo.people.models import Sent
+from evarlo.databases.journal import acknowledge
+from evarlo.people.models import Sent, User
 from evarlo.people.permissions import acts_of, allowed
 
 View = TypeVar("View", bound=Callable[..., HttpResponseBase])
@@ -39,7 +40,7 @@ class Once:
         key = key_of(request)
         if key is None:
             return self.get_response(request)
-        by = request.user.pk  # whoever logs out with this is nobody afterwards
+        by = request.user  # whoever logs out with this is nobody afterwards
         with transaction.atomic():
             before = Sent.objects.filter(pk=key).first()
             if before is not None:
@@ -70,10 +71,11 @@ def key_of(request: HttpRequest) -> uuid.UUID | None:
         return None
 
 
-def keep_sent(request: HttpRequest, key: uuid.UUID, by: int, answer: str) -> None:
+def keep_sent(request: HttpRequest, key: uuid.UUID, by: User, answer: str) -> None:
     """Remember what was sent, and where its answer led. What is long past is forgotten."""
     now = timezone.now()
-    Sent.objects.create(pk=key, by_id=by, content=_content(request), answer=answer[:500], at=now)
+    Sent.objects.create(pk=key, by=by, content=_content(request), answer=answer[:500], at=now)
+    acknowledge(Sent, [key], by.username, request.path)
     Sent.objects.filter(at__lt=now - KEPT_FOR).delete()
 
 

@@ -12,6 +12,7 @@ from django.urls import Resolver404, resolve
 from django.utils import timezone
 from django.utils.functional import SimpleLazyObject
 
+from evarlo.databases.journal import any_lost
 from evarlo.people.models import Role
 from evarlo.people.places import is_sample
 from evarlo.ui.refused import Refused
@@ -95,8 +96,9 @@ def acts_allowed(request: HttpRequest) -> dict[str, Any]:
 
 
 def whose_place(request: HttpRequest) -> dict[str, Any]:
-    """For templates: `sample_world`. Who is logged in was told so at the door, so that no page has to look it up."""
+    """For templates: `sample_world`, and `records_lost`, whether the last start found some missing. Who is logged in was
+    told so at the door, so that no page has to look it up."""
     user = getattr(request, "user", None)
     if user is not None and user.is_authenticated:
-        return {"sample_world": request.session.get(IN_SAMPLE, False)}
+        return {"sample_world": request.session.get(IN_SAMPLE, False), "records_lost": any_lost()}
     return {"sample_world": SimpleLazyObject(is_sample)}

@@ -16,7 +16,7 @@ from django.urls import reverse
 from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_POST
 
-from evarlo.people.audit import first_gap
+from evarlo.people.audit import end_cut_off, first_gap
 from evarlo.people.forms import ROLES, ChangePassword, Door, Invite
 from evarlo.people.guards import tried_too_often
 from evarlo.people.joining import invite, offer_reset, secret_of, set_password, withdraw
@@ -147,6 +147,9 @@ AUDIT: list[Column[AuditLine]] = [
     Column("what", "What", lambda x: x.what),
     Column("about", "About", lambda x: x.about),
     Column("typed", "Typed", lambda x: "; ".join(f"{k} {v}" for k, v in x.typed.items() if v)),
+    Column(
+        "changed", "Before → after", lambda x: "; ".join(f"{k} {was or '–'} → {now or '–'}" for k, (was, now) in x.changed.items())
+    ),
     Column("where", "From", lambda x: x.where),
     Column("digest", "Hash", lambda x: x.digest, spare=True),
 ]
@@ -158,7 +161,8 @@ def audit_page(request: PersonRequest) -> HttpResponse:
     listing = Listing(request, "audit", AUDIT, list(AuditLine.objects.all()[:MOST_LINES]), "-at", "line")
     if (file := listing.taken()) is not None:
         return file
-    return render(request, "people/audit.html", {"listing": listing, "gap": first_gap(), "lines": AuditLine.objects.count()})
+    context = {"listing": listing, "gap": first_gap(), "cut_off": end_cut_off(), "lines": AuditLine.objects.count()}
+    return render(request, "people/audit.html", context)
 
 
 @may("people")

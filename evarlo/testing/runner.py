@@ -6,10 +6,12 @@ from typing import Any
 
 from django.conf import settings
 from django.db import connection
+from django.test import TransactionTestCase
 from django.test.runner import DiscoverRunner, ParallelTestSuite
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis
 
+from evarlo.ui import unchanged
 from evarlo.ui.assets import put_ready
 
 # How fast examples are made depends on the machine and what else it does, and says nothing of the code.
@@ -33,10 +35,13 @@ class Runner(DiscoverRunner):
     def setup_test_environment(self, **kwargs: Any) -> None:
         super().setup_test_environment(**kwargs)
         put_ready()
+        os.environ.pop("EVARLO_DATABASE_URL", None)  # a server that a test starts has a place of its own, in a file
+        keep_as_in_service()
         os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
         settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
-        options: dict[str, Any] = settings.DATABASES["default"]["OPTIONS"]  # type: ignore[assignment]
-        options["init_command"] = options["init_command"].replace("synchronous=FULL", "synchronous=OFF")
+        if connection.vendor == "sqlite":
+            options: dict[str, Any] = settings.DATABASES["default"]["OPTIONS"]
+            options["init_command"] = options["init_command"].replace("synchronous=FULL", "synchronous=OFF")
 
     def setup_databases(self, **kwargs: Any) -> Any:
         for left_behind in Path(settings.DATA).glob("test*.sqlite3*"):
@@ -53,6 +58,23 @@ class Runner(DiscoverRunner):
             for index in range(workers):
                 connection.creation.clone_test_db(suffix=str(index + 1), verbosity=self.verbosity)
         return made
+
+
+def keep_as_in_service() -> None:
+    """Let pages keep what they worked out while nothing has changed, as they do in service: the transaction that Django puts
+    round each test, to take it back, is none of theirs. Each test begins with nothing kept."""
+
+    def within_transaction() -> bool:
+        return not all(getattr(block, "_from_testcase", False) for block in connection.atomic_blocks)
+
+    def forgetting(cls: type[TransactionTestCase]) -> None:
+        unchanged.forget()
+        usual(cls)
+
+    usual: Any = TransactionTestCase._pre_setup.__func__  # type: ignore[attr-defined]
+
+    unchanged.within_transaction = within_transaction
+    TransactionTestCase._pre_setup = classmethod(forgetting)  # type: ignore[attr-defined]
 
 
 def mixed(classes: list[Any]) -> list[Any]:

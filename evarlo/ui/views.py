@@ -31,7 +31,7 @@ def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpR
 
 
 SAFE = "What was saved before is safe; nothing of this last step was saved."
-STORAGE = (  # what SQLite says, and what is said of it: whoever reads this can do something about it
+STORAGE = (  # what the database says, and what is said of it: whoever reads this can do something about it
     (
         "full",
         507,
@@ -42,6 +42,9 @@ STORAGE = (  # what SQLite says, and what is said of it: whoever reads this can 
     ("unable to open", 507, "The data folder cannot be opened", f"{SAFE} Whoever runs this server has to look at its permissions."),
     ("disk I/O", 507, "The server's disk does not answer", f"{SAFE} Whoever runs this server has to look at its disk."),
     ("locked", 503, "The server is busy writing", f"{SAFE} Send it again in a moment."),
+    ("lock timeout", 503, "The server is busy writing", f"{SAFE} Send it again in a moment."),
+    ("No space left", 507, "The server's disk is full", f"{SAFE} Whoever runs this server has to free some room."),
+    ("connection", 503, "The database does not answer", f"{SAFE} Send it again in a moment; a phone keeps what is typed."),
 )
 
 

@@ -16,6 +16,7 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Trait
 from evarlo.catalogue.traits import guide_of
+from evarlo.databases.journal import acknowledge
 from evarlo.people.models import User
 from evarlo.people.permissions import allowed
 from evarlo.trials.holds import entry_words, held_plots, pick_words
@@ -183,6 +184,8 @@ def bring_in(walk: Round, brought: Sequence[Brought], by: User, now: datetime, c
     answers = [batch.take(record) for record in brought]
     Observation.objects.bulk_create(batch.observations)
     Rival.objects.bulk_create(batch.rivals)
+    for model, made in ((Observation, batch.observations), (Rival, batch.rivals)):
+        acknowledge(model, [m.pk for m in made], by.username, f"/trials/{walk.trial.slug}/walk/{walk.pk}/")
     return answers
 
 

@@ -6,7 +6,7 @@ import test from "node:test";
 globalThis.document = { cookie: "csrftoken=t" };
 Object.defineProperty(globalThis, "navigator", { value: {}, configurable: true });
 const { all, drop, put } = await import("../../evarlo/ui/static/ui/js/store.js");
-const { bringIn, grouped, reason } = await import("../../evarlo/ui/static/ui/js/queue.js");
+const { bringIn, grouped, reason, takeBack } = await import("../../evarlo/ui/static/ui/js/queue.js");
 
 const record = (key, more = {}) => ({ key, url: "/in/", who: 1, made: Number(key.slice(1)), ...more });
 const keys = async () => (await all("records")).map((r) => r.key).sort();
@@ -114,4 +114,30 @@ test("a form of a line goes in under its key, and what it is refused for is kept
     ["f2", "refused"],
   ]);
   assert.equal((await all("records"))[0].refused, "Expected at most 25.");
+});
+
+test("what the server has lost is sent again, for as long as this phone holds it", async () => {
+  for (const r of await all("records")) await drop("records", r.key);
+  await put("records", record("l1"));
+  await put("records", record("l2"));
+  answering(200, [
+    { key: "l1", state: "kept" },
+    { key: "l2", state: "kept" },
+  ]);
+  await bringIn();
+  assert.deepEqual(await keys(), []);
+  globalThis.fetch = async () => ({ ok: true, json: async () => ({ keys: ["l2", "unknown"] }) });
+  assert.equal(await takeBack("/lost/"), 1);
+  assert.deepEqual(await keys(), ["l2"]);
+  assert.equal((await all("records"))[0].sent, undefined);
+  assert.equal(await takeBack("/lost/"), 0); // it waits already
+  answering(200, [{ key: "l2", state: "kept" }]);
+  assert.equal(await bringIn(), "");
+  const old = { ...record("l3"), sent: Date.now() - 4 * 86_400_000 };
+  await put("sent", old);
+  for (let i = 0; i < 405; i += 1) await put("sent", { ...record(`s${i}`), sent: Date.now() - 1000 });
+  await bringIn();
+  const held = (await all("sent")).map((r) => r.key);
+  assert.equal(held.includes("l3"), false);
+  assert.equal(held.length, 400);
 });

@@ -14,10 +14,10 @@ from typing import IO, Any
 from uuid import UUID
 
 from django.contrib.auth.models import AnonymousUser
-from django.db import connection, transaction
 from django.utils import timezone
 from django.utils.text import slugify
 
+from evarlo.databases.moments import one_moment
 from evarlo.exchange.models import Brought
 from evarlo.exchange.packages import drawings
 from evarlo.exchange.packages.chosen import Picked, of_place, of_programme, of_trial
@@ -67,10 +67,7 @@ def wanted(what: str, slug: str = "") -> Wanted:
 def write(out: IO[bytes], what: str, slug: str = "", by: Any = None) -> None:
     """Write the package of what is asked for into `out`, as the place is at one moment. Drawings tell the names that `by` may
     read; without anybody no blind trial's."""
-    with transaction.atomic():
-        if connection.vendor == "postgresql":
-            with connection.cursor() as cursor:
-                cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
+    with one_moment():
         asked = wanted(what, slug)
         with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
             resources = [_table(archive, model, ids) for model, ids in asked.picked.items()]

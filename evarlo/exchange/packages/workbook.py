@@ -5,12 +5,13 @@ from __future__ import annotations
 from datetime import UTC
 from typing import IO, Any
 
-from django.db import models, transaction
+from django.db import models
 from django.utils import timezone
 from openpyxl import Workbook
 from openpyxl.cell import WriteOnlyCell
 from openpyxl.worksheet._write_only import WriteOnlyWorksheet
 
+from evarlo.databases.moments import one_moment
 from evarlo.exchange.packages.leaving import rows_of, wanted
 from evarlo.exchange.packages.tables import Model, called, kind_of, name_of, plain_columns, unit_of, written
 
@@ -20,7 +21,7 @@ MOST_ROWS = 1_048_000
 
 def write_workbook(out: IO[bytes], what: str, slug: str = "") -> None:
     """Write it into `out`, as the place is at one moment. Raises Trial.DoesNotExist or Programme.DoesNotExist."""
-    with transaction.atomic():
+    with one_moment():
         asked = wanted(what, slug)
         book = Workbook(write_only=True)
         first = book.create_sheet("Read me")

@@ -4,9 +4,13 @@ import json
 import os
 import uuid
 from datetime import timedelta
+from io import StringIO
+from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
 
+from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.core.management.base import CommandError
 from django.db import connection
@@ -16,8 +20,9 @@ from django.test import TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
 
+from evarlo.databases.copying import Failed, copying
 from evarlo.exchange import backups
-from evarlo.exchange.backups import BackUp, Difference, back_up, prune, replaced_by, restore, upgrade, wrong_with
+from evarlo.exchange.backups import BackUp, Difference, back_up, new_key, prune, replaced_by, restore, upgrade, wrong_with
 from evarlo.people.models import Role
 from evarlo.testing import world
 from evarlo.testing.world import put_in_what_ships
@@ -72,13 +77,13 @@ class Copies(TransactionTestCase):
 
     def test_one_of_a_newer_version_is_refused_and_nothing_is_left_of_one_that_failed(self) -> None:
         copy = back_up()
-        beside = copy.file.with_suffix(".json")
+        beside = copy.beside
         told = json.loads(beside.read_text())
         beside.write_text(json.dumps(told | {"migrations": [*told["migrations"], "trials.9999_later"]}))
         with self.assertRaisesMessage(Refused, "newer version of Evarlo"):
             restore(backups.backups()[0])
         with (
-            mock.patch.object(backups, "_sound_or_refused", side_effect=Refused("The copy is not sound: page 3.")),
+            mock.patch.object(copying(), "look_through", side_effect=Failed("page 3")),
             self.assertRaises(Refused),
         ):
             back_up()
@@ -92,7 +97,7 @@ class Copies(TransactionTestCase):
         now = timezone.localtime()
         for hours in range(0, 24 * 120, 12):
             at = now - timedelta(hours=hours)
-            name = f"evarlo-{hours:05d}.sqlite3"
+            name = f"evarlo-{hours:05d}{copying().SUFFIX}"
             copy = BackUp(name, at.isoformat(), "scheduled", "", 0, (), {})
             (backups.folder() / name).touch()
             (backups.folder() / name).with_suffix(".json").write_text(json.dumps(vars(copy)))
@@ -105,18 +110,68 @@ class Copies(TransactionTestCase):
         self.assertGreaterEqual(min(days), (now - timedelta(days=8 * 7)).date())
 
     def test_an_upgrade_that_fails_leaves_the_place_as_it_was(self) -> None:
-        def breaks(name: str, **_given: object) -> None:
-            Trial.objects.all().update(name="Half done")
-            raise RuntimeError("a column is missing")
-
         with mock.patch.object(backups, "pending", return_value=["trials.9999_later"]):
-            with mock.patch.object(backups, "call_command", breaks), self.assertRaisesMessage(Refused, "as it was"):
+            with mock.patch.object(backups, "call_command", self.breaks), self.assertRaisesMessage(Refused, "as it was"):
                 upgrade()
             self.assertEqual(Trial.objects.get().name, "Fennel")
             with mock.patch.object(backups, "call_command"):
                 done, before = upgrade()
         assert before
         self.assertEqual((list(done), before.why), (["trials.9999_later"], "before an upgrade"))
+
+    def test_a_locked_copy_is_read_and_put_back_with_its_key_alone(self) -> None:
+        locks, opens = new_key()
+        with mock.patch.dict(os.environ, {"EVARLO_BACKUP_KEY": locks}):
+            copy = back_up()
+            self.assertTrue(copy.locked)
+            self.assertNotIn(b"Fennel", copy.file.read_bytes())
+            self.assertEqual((copy.rows["trials_plot"], wrong_with(copy), backups.backups()), (12, "", [copy]))
+            Trial.objects.all().update(name="Spoilt")
+            _, another = new_key()
+            for key, said in (("", "It is locked"), ("my key", "no key in that file"), (another, "does not open it")):
+                with self.assertRaisesMessage(Refused, said):
+                    restore(copy, key)
+            self.assertEqual((Trial.objects.get().name, backups.backups()), ("Spoilt", [copy]))
+            before = restore(copy, f"# of the tests\n{opens}\n")
+            self.assertEqual((Trial.objects.get().name, before.locked), ("Fennel", True))
+            with mock.patch.object(backups, "pending", return_value=["trials.9999_later"]):
+                with mock.patch.object(backups, "call_command", self.breaks), self.assertRaisesMessage(Refused, "as it was"):
+                    upgrade()  # without the key that opens
+                self.assertEqual(Trial.objects.get().name, "Fennel")
+            manager = "django.contrib.auth.backends.ModelBackend"
+            self.client.force_login(self.by, backend=manager)
+            Trial.objects.all().update(name="Spoilt")
+            url = reverse("exchange:restore", args=[copy.name])
+            self.assertContains(self.client.get(reverse("exchange:backup", args=[copy.name])), "The file with the key")
+            self.assertContains(self.client.post(url, {"word": "put it back"}, follow=True), "give the file with the key")
+            told = self.client.post(url, {"word": "put it back", "key": SimpleUploadedFile("k", opens.encode())}, follow=True)
+            self.assertContains(told, "The place is as it was on")
+            self.assertEqual(Trial.objects.get().name, "Fennel")
+        self.assertEqual(sorted(Path(settings.DATA).glob(".*ing-*")), [])  # nothing opened is left lying
+        with (
+            mock.patch.dict(os.environ, {"EVARLO_BACKUP_KEY": "age1wrong"}),
+            self.assertRaisesMessage(Refused, "no key that locks"),
+        ):
+            back_up()
+
+    def breaks(self, name: str, **_given: object) -> None:
+        Trial.objects.all().update(name="Half done")
+        raise RuntimeError("a column is missing")
+
+    def test_a_key_is_written_once_and_opens_what_it_locks(self) -> None:
+        file, told = Path(self.folder.name) / "key", StringIO()
+        call_command("backup_key", str(file), stdout=told)
+        locks = told.getvalue().split("EVARLO_BACKUP_KEY=")[1].strip()
+        self.assertEqual(oct(file.stat().st_mode)[-3:], "600")
+        with self.assertRaises(CommandError):
+            call_command("backup_key", str(file), stdout=StringIO())  # what is there is never written over
+        with mock.patch.dict(os.environ, {"EVARLO_BACKUP_KEY": locks}):
+            copy = back_up()
+        Trial.objects.all().update(name="Spoilt")
+        with self.assertRaises(CommandError):
+            call_command("restore", copy.name, "--yes", stdout=StringIO())
+        call_command("restore", copy.name, "--yes", "--key", str(file), stdout=StringIO())
+        self.assertEqual(Trial.objects.get().name, "Fennel")
 
     def test_by_command(self) -> None:
         with mock.patch("sys.stdout"):

@@ -1,8 +1,11 @@
 """What was done is written down, found again, and a gap shows."""
 
+from tempfile import TemporaryDirectory
+
+from django.test import override_settings
 from django.urls import reverse
 
-from evarlo.people.audit import ACTS, first_gap, note
+from evarlo.people.audit import ACTS, begin_end_anew, end_cut_off, first_gap, note
 from evarlo.people.models import AuditLine, Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -71,3 +74,35 @@ class WhatWasDone(TestCase):
         self.assertContains(page, "/people/3/")
         self.assertNotContains(page, "/people/0/")
         self.assertEqual(self.client.get(reverse("people:audit"), {"take": "csv"}).status_code, 200)
+
+    def test_what_was_and_what_is_stand_beside_each_other(self) -> None:
+        by, other = world.person(), world.person(Role.HELPER, "pell")
+        self.client.force_login(by, backend="django.contrib.auth.backends.ModelBackend")
+        self.client.post(reverse("people:role", args=[other.pk]), {"role": "evaluator"})
+        self.assertEqual(AuditLine.objects.get(what="gave a role").changed, {"role": ["helper", "evaluator"]})
+        made = world.trial(by)
+        self.client.post(reverse("trials:rename", args=[made.slug]), {"name": "Fenel", "why": "as on the stakes"})
+        line = AuditLine.objects.get(what="corrected a trial's name")
+        self.assertEqual(line.changed["name"], ["Fennel", "Fenel"])
+        self.client.post(reverse("people:leave", args=[other.pk]))
+        self.assertEqual(AuditLine.objects.get(what="let somebody leave").changed["is_active"], ["True", "False"])
+        told = " ".join(str(x.changed) for x in AuditLine.objects.all())
+        self.assertNotIn(other.password, told)
+        self.assertIsNone(first_gap())
+        AuditLine.objects.filter(pk=line.pk).update(changed={"name": ["Fennel", "Other"]})
+        self.assertEqual(getattr(first_gap(), "pk", None), line.pk)
+        self.assertContains(self.client.get(reverse("people:audit")), "role helper → evaluator")
+
+    def test_an_end_that_is_cut_off_shows(self) -> None:
+        with TemporaryDirectory() as folder, override_settings(DATA=folder):
+            for n in range(3):
+                with self.captureOnCommitCallbacks(execute=True):
+                    line = note("gave a role", "ines", "127.0.0.1", f"/people/{n}/")
+            self.assertFalse(end_cut_off())
+            line.delete()
+            self.assertIsNone(first_gap())  # what is left hangs together
+            self.assertTrue(end_cut_off())
+            self.client.force_login(world.person(), backend="django.contrib.auth.backends.ModelBackend")
+            self.assertContains(self.client.get(reverse("people:audit")), "Lines at the end are missing")
+            begin_end_anew()
+            self.assertFalse(end_cut_off())

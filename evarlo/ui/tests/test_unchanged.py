@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import unittest
 from typing import Any
 
 from django.db import connection, connections, transaction
@@ -14,6 +15,7 @@ from evarlo.ui.unchanged import kept
 from evarlo.ui.units import stop_using, use_imperial
 
 
+@unittest.skipUnless(connection.vendor == "sqlite", "elsewhere nothing is kept")
 class Kept(TransactionTestCase):
     def _fixture_teardown(self) -> None:
         """What a migration put in is put in again for whichever test comes next."""

@@ -1,6 +1,6 @@
 // The light in the top bar: how many records are kept on this phone only. Every page tries to bring them in.
 
-import { bringIn } from "./queue.js";
+import { bringIn, takeBack } from "./queue.js";
 import { all } from "./store.js";
 
 const light = document.querySelector("[data-link]");
@@ -59,7 +59,8 @@ async function takeAlong() {
 if (mine && "serviceWorker" in navigator) window.addEventListener("load", () => takeAlong().catch(() => {}));
 
 async function begin() {
-  if (document.querySelector("[data-walk]") || !light || !(await showKept())) return;
+  const again = document.body.dataset.lost && (await takeBack(document.body.dataset.lost));
+  if ((document.querySelector("[data-walk]") && !again) || !light || !(await showKept())) return; // a walk brings in by itself
   await bringIn();
   await showKept();
   document.dispatchEvent(new CustomEvent("brought-in"));

@@ -1,7 +1,7 @@
 // The queue of what the server does not have yet. A record goes into this phone's database first, always; only an answer of the
 // server takes it out again. Three kinds lie in it: a walk's records, pictures, and forms of a line and Enter (`fields`).
 
-import { all, drop, put } from "./store.js";
+import { all, drop, get, put } from "./store.js";
 
 export const token = () => document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] || "";
 const AT_ONCE = 100;
@@ -24,6 +24,12 @@ export async function bringIn(told = () => {}) {
 
 // One bad record, or one person's who is not here now, holds none of the others up; without a connection or a log-in none go.
 async function bringAll(told) {
+  const left = await bringWaiting(told);
+  await letGo();
+  return left;
+}
+
+async function bringWaiting(told) {
   const waiting = (await all("records")).filter((r) => !r.refused).sort((a, b) => a.made - b.made);
   let left = "";
   const stops = (why) => {
@@ -35,6 +41,37 @@ async function bringAll(told) {
   for (const r of waiting.filter((x) => x.fields)) if (stops(await bringForm(r, told))) return left;
   for (const r of waiting.filter((x) => x.photo)) if (stops(await bringPhoto(r))) return left; // larger, and matter less
   return left;
+}
+
+// What the server has answered for stays here for some days: should its disk lose it, it is sent again.
+const DAYS = 3;
+const MOST = { records: 400, pictures: 20 };
+
+async function saved(record) {
+  await put("sent", { ...record, sent: Date.now() });
+  await drop("records", record.key);
+}
+
+async function letGo() {
+  const sent = (await all("sent")).sort((a, b) => b.sent - a.sent);
+  const over = [sent.filter((r) => !r.photo).slice(MOST.records), sent.filter((r) => r.photo).slice(MOST.pictures)].flat();
+  const old = sent.filter((r) => Date.now() - r.sent > DAYS * 86_400_000);
+  for (const r of new Set([...over, ...old])) await drop("sent", r.key);
+}
+
+// The server misses records that it had answered for: those that this phone still holds wait again. Says how many.
+export async function takeBack(url) {
+  const answer = await fetch(url).catch(() => null);
+  if (!answer?.ok) return 0;
+  let count = 0;
+  for (const key of (await answer.json()).keys) {
+    const { sent, ...record } = (await get("sent", key)) ?? {};
+    if (!sent) continue;
+    await put("records", record);
+    await drop("sent", key);
+    count += 1;
+  }
+  return count;
 }
 
 export async function post(url, headers = {}, body = undefined) {
@@ -85,7 +122,7 @@ async function bringSome(records, told) {
     const record = records.find((r) => r.key === a.key);
     if (!record) continue;
     if (a.state === "refused") await put("records", { ...record, refused: a.said });
-    else await drop("records", record.key);
+    else await saved(record);
     await told(record, a);
   }
   return "";
@@ -107,7 +144,7 @@ async function bringForm(r, told) {
   const html = await answer.text();
   const wrong = answer.redirected ? noticed(html) : "";
   if (wrong) return setAside(r, wrong, [], told);
-  await drop("records", r.key);
+  await saved(r);
   await told(r, { key: r.key, state: "kept", html });
   return "";
 }
@@ -145,7 +182,7 @@ async function bringPhoto(r) {
   if (why === "unread") return setAside(r, "The server cannot take this picture.", [], () => {});
   if (why) return why;
   const { state, said } = await answer.json();
-  if (state === "kept") await drop("records", r.key);
+  if (state === "kept") await saved(r);
   else await put("records", { ...r, refused: said });
   return "";
 }

@@ -1,14 +1,22 @@
-// This phone's own database: rounds that were taken along, and records that the server does not have yet.
+// This phone's own database: rounds that were taken along, records that the server does not have yet, and for some days those
+// that it said it has.
 
 import { openDB } from "../vendor/idb.js";
 
 let opened = null;
 
 const database = () =>
-  (opened ??= openDB("evarlo", 1, {
-    upgrade(db) {
-      db.createObjectStore("rounds", { keyPath: "round" });
-      db.createObjectStore("records", { keyPath: "key" });
+  (opened ??= openDB("evarlo", 2, {
+    upgrade(db, before) {
+      if (before < 1) {
+        db.createObjectStore("rounds", { keyPath: "round" });
+        db.createObjectStore("records", { keyPath: "key" });
+      }
+      db.createObjectStore("sent", { keyPath: "key" });
+    },
+    blocking: (_, __, event) => {
+      event.target.close(); // another tab brings a newer form of it
+      opened = null;
     },
   }));
 

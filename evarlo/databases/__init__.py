@@ -1,0 +1,5 @@
+"""Where records lie: one file of SQLite in the data folder, or PostgreSQL where the operator names one. The rest of Evarlo knows
+neither: on both one transaction writes at a time, and one moment can be read while others write.
+
+`settings` what Django is told of either; `moments` reading as of one moment; `copying` copies of the whole; `journal` what was
+acknowledged, held against what is there; `postgresql` Django's own, with one writer at a time."""

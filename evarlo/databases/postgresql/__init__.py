@@ -1,0 +1,1 @@
+"""Django's PostgreSQL, with one transaction writing at a time."""
