@@ -1,6 +1,6 @@
 from django.urls import path
 
-from evarlo.exchange import backup_views, health_views, package_views, views
+from evarlo.exchange import backup_views, health_views, history_views, package_views, views
 
 app_name = "exchange"
 urlpatterns = [
@@ -9,6 +9,8 @@ urlpatterns = [
     path("back-ups/<str:name>/", backup_views.backup_page, name="backup"),
     path("back-ups/<str:name>/restore/", backup_views.restore_act, name="restore"),
     path("back-ups/<str:name>/file/", backup_views.take_away, name="take-away"),
+    path("history/", history_views.history, name="history"),
+    path("history/take-back/", history_views.take_back_acts, name="take-back-acts"),
     path("running/", health_views.running, name="running"),
     path("running/lost/", health_views.lost, name="lost"),
     path("running/let-be/", health_views.let_be, name="let-be"),

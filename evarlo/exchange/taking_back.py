@@ -1,0 +1,95 @@
+"""The last acts of one person taken back at once: a scale that was not set to nought, a phone in the wrong hands, a day's records
+typed into the wrong trial. Nothing is deleted, and what others have built on stays, with why."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from django.db import models, transaction
+
+from evarlo.effort.models import WorkTime
+from evarlo.effort.services import undo_time
+from evarlo.events.care import withdraw_care
+from evarlo.events.events import withdraw_event
+from evarlo.events.models import Care, Event, Photo
+from evarlo.events.photos import withdraw_photo
+from evarlo.harvest.models import Picking, StoreCheck, StoredLot, TestedSample
+from evarlo.harvest.samples import undo_sample
+from evarlo.harvest.services import withdraw_picking
+from evarlo.harvest.store import undo_look, undo_lot
+from evarlo.nursery.models import BoughtIn, Happening, StepDate, Tending
+from evarlo.nursery.raising import undo_bought, undo_happening, undo_tending
+from evarlo.nursery.services import withdraw_steps
+from evarlo.people.models import User
+from evarlo.ui.refused import Refused
+from evarlo.walks.models import Observation
+from evarlo.walks.services import withdraw
+
+# How a record of each kind is taken back on its own page, too.
+UNDO: dict[Any, Callable[[Any, User], object]] = {
+    Observation: withdraw,
+    Picking: withdraw_picking,
+    StepDate: lambda made, by: withdraw_steps([made], by),
+    TestedSample: lambda made, _: undo_sample(made),
+    StoreCheck: lambda made, _: undo_look(made),
+    StoredLot: lambda made, _: undo_lot(made),
+    Happening: undo_happening,
+    BoughtIn: undo_bought,
+    Tending: lambda made, _: undo_tending(made),
+    WorkTime: lambda made, _: undo_time(made),
+    Photo: lambda made, _: withdraw_photo(made),
+    Care: withdraw_care,
+    Event: withdraw_event,
+}
+CORRECTED = (Observation, Picking)  # whose rows follow on one another: what stood before stands again
+
+
+@dataclass(frozen=True)
+class Acts:
+    """What a person did within a time and still stands, the newest first."""
+
+    records: Sequence[models.Model]
+
+    def counted(self) -> dict[str, int]:
+        """How many of each kind."""
+        counts: dict[str, int] = {}
+        for record in self.records:
+            name = str(record._meta.verbose_name)
+            counts[name] = counts.get(name, 0) + 1
+        return counts
+
+
+def acts_of_person(who: User, since: datetime, until: datetime) -> Acts:
+    """What can be taken back of what a person did from `since` until before `until`."""
+    found: list[Any] = []
+    for model in UNDO:
+        found += model.objects.in_force().filter(by=who, at__gte=since, at__lt=until)
+    return Acts(sorted(found, key=lambda r: r.at, reverse=True))
+
+
+@transaction.atomic
+def take_back_all(who: User, since: datetime, until: datetime, by: User) -> tuple[int, list[str]]:
+    """Take back what a person did within a time. How many records were, and of the others what they are and why they stay."""
+    done, left = 0, []
+    for record in acts_of_person(who, since, until).records:
+        try:
+            with transaction.atomic():
+                if isinstance(record, CORRECTED):
+                    record.supersedes = next(_before(record, who, since, until), None)
+                UNDO[type(record)](record, by)
+            done += 1
+        except Refused as refusal:
+            left.append(f"{record}: {refusal}")
+    return done, left
+
+
+def _before(record: Any, who: User, since: datetime, until: datetime) -> Iterator[Any]:
+    """The value that stood in a plot before the person's own of this time."""
+    before = record.supersedes
+    while before is not None and before.by_id == who.pk and since <= before.at < until:
+        before = before.supersedes
+    if before is not None:
+        yield before

@@ -1,0 +1,128 @@
+"""What happened to every record in one view, and a person's last acts taken back: what stood before stands again."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import datetime, timedelta
+
+from django.urls import reverse
+from django.utils import timezone
+
+from evarlo.exchange.happened import happened, kinds
+from evarlo.exchange.taking_back import UNDO, acts_of_person, take_back_all
+from evarlo.harvest.models import Picking
+from evarlo.harvest.store import LaidIn, lay_in, look_at
+from evarlo.harvest.store import Seen as StoreSeen
+from evarlo.people.audit import first_gap
+from evarlo.people.models import AuditLine, Role, User
+from evarlo.testing import world
+from evarlo.testing.pages import TestCase
+from evarlo.walks.models import Observation
+from evarlo.walks.services import withdraw
+
+LOGIN = "django.contrib.auth.backends.ModelBackend"
+
+
+class History(TestCase):
+    def setUp(self) -> None:
+        self.by, self.tam = world.person(), world.person(Role.EVALUATOR, "tam")
+        self.made = world.trial(self.by)
+        world.sow(self.made, self.by)
+        self.plots = list(self.made.plots.order_by("number"))
+        self.asked = world.walk(self.made, "vigour", self.by)
+
+    def at(self, record: Observation | Picking, hours: float) -> None:
+        """Put an act into the past."""
+        type(record)._default_manager.filter(pk=record.pk).update(at=timezone.now() - timedelta(hours=hours))
+
+    def standing(self) -> dict[str, tuple[float | None, str]]:
+        rows = Observation.objects.in_force().filter(round=self.asked).select_related("plot")
+        return {o.plot.number: (o.number, o.by.username) for o in rows}
+
+    def since(self, hours: float) -> tuple[datetime, datetime]:
+        return timezone.now() - timedelta(hours=hours), timezone.now() + timedelta(seconds=1)
+
+    def test_every_kind_that_can_be_taken_back_is_told(self) -> None:
+        self.assertEqual({m._meta.label_lower for m in UNDO} - kinds().keys(), set())
+
+    def test_who_did_what_to_what_the_newest_first(self) -> None:
+        first = world.keep(self.asked, self.plots[0], self.by, 5)
+        self.at(first, 3)
+        second = world.keep(self.asked, self.plots[0], self.tam, 7)  # puts it right
+        self.at(second, 2)
+        withdraw(Observation.objects.get(pk=second.pk), self.by)
+        told = [(h.who, h.did) for h in happened(50, None, None, None, "walks.observation")]
+        self.assertEqual(told, [(str(self.by), "put right"), (str(self.tam), "put right"), (str(self.by), "kept")])
+        self.assertEqual([h.who for h in happened(50, self.tam, None, None, "")], [str(self.tam)])
+        since, _ = self.since(2.5)
+        self.assertEqual(len(happened(50, None, since, None, "walks.observation")), 2)
+        self.assertEqual(len(happened(1, None, None, None, "")), 1)
+        self.assertEqual(happened(1, None, None, None, "walks.observation")[0].trial, str(self.made))
+
+    def test_a_persons_last_acts_go_and_what_stood_before_stands_again(self) -> None:
+        for plot in self.plots[:3]:
+            self.at(world.keep(self.asked, plot, self.by, 5), 30)
+        for n in (7, 8):  # put right twice within the time
+            self.at(world.keep(self.asked, self.plots[0], self.tam, n), 2 - n / 10)
+        self.at(world.keep(self.asked, self.plots[3], self.tam, 9), 1)
+        earlier = world.keep(self.asked, self.plots[4], self.tam, 6)
+        self.at(earlier, 30)
+        self.at(world.keep(self.asked, self.plots[5], self.tam, 4), 1)
+        world.keep(self.asked, self.plots[5], self.by, 3)  # another has put it right since
+        world.pick(self.plots[6], self.tam, 2.5)
+        since, until = self.since(5)
+        acts = acts_of_person(self.tam, since, until)
+        self.assertEqual(acts.counted(), {"picking": 1, "observation": 2})
+        rows = Observation.objects.count()
+        self.assertEqual(take_back_all(self.tam, since, until, self.by), (3, []))
+        numbers = {p.number: i for i, p in enumerate(self.plots)}
+        stands = {numbers[n]: v for n, v in self.standing().items()}
+        self.assertEqual({i: v for i, (v, _) in stands.items()}, {0: 5, 1: 5, 2: 5, 4: 6, 5: 3})
+        self.assertEqual(Observation.objects.count(), rows + 2)  # nothing is deleted
+        self.assertFalse(Picking.objects.in_force().exists())
+        self.assertEqual(take_back_all(self.tam, since, until, self.by), (0, []))  # twice does nothing more
+
+    def test_what_others_have_built_on_stays_and_is_said(self) -> None:
+        today = timezone.localdate()
+        laid = LaidIn(20, 4.0, "cellar")
+        lot = lay_in(self.made, self.made.entries.all()[0], None, today - timedelta(days=20), laid, self.by, today)
+        look_at(lot, today - timedelta(days=10), StoreSeen(19), self.tam, today)
+        look_at(lot, today, StoreSeen(18), self.by, today)
+        since, until = self.since(1)
+        done, left = take_back_all(self.tam, since, until, self.by)
+        self.assertEqual((done, len(left)), (0, 1))
+        self.assertIn("looked at again since", left[0])
+        self.assertEqual(lot.checks.in_force().count(), 2)
+
+    def test_in_the_browser_with_a_reason_by_a_manager_alone(self) -> None:
+        world.keep(self.asked, self.plots[0], self.tam, 7)
+        now = timezone.localtime()
+        typed = {
+            "who": self.tam.pk,
+            "since": f"{now - timedelta(hours=1):%Y-%m-%d %H:%M:%S}",
+            "until": f"{now + timedelta(minutes=1):%Y-%m-%d %H:%M:%S}",
+        }
+        url, act = reverse("exchange:history"), reverse("exchange:take-back-acts")
+        self.client.force_login(User.objects.get(pk=self.tam.pk), backend=LOGIN)
+        self.assertEqual((self.client.get(url).status_code, self.client.post(act, typed).status_code), (403, 403))
+        self.client.force_login(User.objects.get(pk=self.by.pk), backend=LOGIN)
+        self.assertContains(self.client.get(url), "Evaluator Tester")
+        page = self.client.get(url, {"who": self.tam.pk, "since": typed["since"][:16]})
+        self.assertContains(page, "Take all of it back")
+        self.assertContains(page, "1 observation")
+        self.assertContains(self.client.get(url, {"since": "yesterday"}), "Expected a day and a time", status_code=422)
+        self.assertContains(self.client.post(act, typed, follow=True), "Say why they are taken back")
+        self.assertEqual(len(self.standing()), 1)
+        told = self.client.post(act, typed | {"why": "typed into the wrong trial", "act-key": str(uuid.uuid4())}, follow=True)
+        self.assertContains(told, "Taken back: 1.")
+        self.assertEqual(self.standing(), {})
+        line = AuditLine.objects.get(what="took back somebody's acts")
+        self.assertEqual(line.typed, {"why": "typed into the wrong trial"})
+        self.assertIn("tam, ", line.about)
+        self.assertIsNone(first_gap())
+
+    def test_records_of_many_kinds_are_told_without_asking_for_each(self) -> None:
+        for plot in self.plots:
+            world.keep(self.asked, plot, self.by, 5)
+        with self.assertNumQueries(1):
+            self.assertEqual(len(happened(200, None, None, None, "walks.observation")), len(self.plots))
