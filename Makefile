@@ -9,7 +9,7 @@ MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := $(RUN) -m evarlo.serving --port $(PORT)
 
-.PHONY: help demo demo-reset start serve backup restore backup-key take-out bring-in test test-fast test-postgres fuzz coverage lint lint-scripts types css screenshots bench bench-exactness soak clean
+.PHONY: help demo demo-reset start serve backup restore backup-key take-out bring-in test test-fast test-postgres fuzz coverage lint lint-scripts types css screenshots bench bench-exactness storm load clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
@@ -30,7 +30,8 @@ help:
 	@echo "make css          rebuild stylesheet, scripts, fonts and icons (needs Node)"
 	@echo "make screenshots  take the pictures of docs/screenshots from the sample world"
 	@echo "make bench        how fast the core is, as ratios and growth"
-	@echo "make soak         storms of walkers and of every kind of record, the server dying; afterwards each has to be there once"
+	@echo "make storm        everybody at once and everything going wrong, the server dying; afterwards each record has to be there once"
+	@echo "make load         fifty who read and eight who write without a pause: how many a second, and how long they wait"
 	@echo "make bench-exactness  whether intervals, tests and verdicts keep what they promise (some minutes)"
 
 .venv/run: requirements.txt
@@ -125,9 +126,12 @@ screenshots: .venv/dev
 	@bin/ensure-chromium
 	@$(RUN) docs/take_screenshots.py
 
-soak: .venv/dev
+storm: .venv/dev
 	@$(RUN) -m bench.soak 20 200
-	@$(RUN) -m bench.killed
+	@$(RUN) -m bench.storm
+
+load: .venv/dev
+	@$(RUN) -m bench.load
 
 bench: .venv/dev
 	@$(RUN) -m bench

@@ -15,6 +15,7 @@ import threading
 import time
 import uuid
 from collections import Counter
+from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 from urllib.parse import urlencode
@@ -63,10 +64,16 @@ class Server:
             self.port = free.getsockname()[1]
         self.start()
 
-    def start(self) -> None:
+    def start(self, first: Callable[[], None] | None = None) -> None:
+        """Start it; `first` is done in the new process before it begins."""
         words = [sys.executable, "-m", "evarlo.serving", "--port", str(self.port)]
         self.process = subprocess.Popen(  # noqa: S603 – our own words
-            words, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
+            words,
+            cwd=ROOT,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
+            preexec_fn=first,  # the threads of this one hold nothing that it needs
         )
 
     def kill(self) -> None:

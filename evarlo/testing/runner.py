@@ -78,10 +78,16 @@ def keep_as_in_service() -> None:
 
 
 def mixed(classes: list[Any]) -> list[Any]:
-    """The classes in the order in which workers take them: those with a browser, which wait more than they compute, spread
-    evenly over the first two thirds of the others, so that no worker computes while another has nothing but waiting left."""
-    waiting = [c for c in classes if "browser" in getattr(next(iter(c)), "tags", ())]
-    computing = [c for c in classes if c not in waiting]
+    """The classes in the order in which workers take them: the long ones, then those with a browser, which wait more than they
+    compute, spread evenly over the first two thirds of the others, so that no worker computes while another has nothing but
+    waiting left."""
+
+    def tagged(some: Any, word: str) -> bool:
+        return word in getattr(next(iter(some)), "tags", ())
+
+    long = [c for c in classes if tagged(c, "long")]
+    waiting = [c for c in classes if c not in long and tagged(c, "browser")]
+    computing = [c for c in classes if c not in long and c not in waiting]
     step = 2 * len(computing) / (3 * len(waiting) or 1)
     places = [(i * step, 0, c) for i, c in enumerate(waiting)] + [(float(i), 1, c) for i, c in enumerate(computing)]
-    return [c for _, _, c in sorted(places, key=lambda p: p[:2])]
+    return long + [c for _, _, c in sorted(places, key=lambda p: p[:2])]

@@ -133,6 +133,15 @@ test("what the server has lost is sent again, for as long as this phone holds it
   assert.equal(await takeBack("/lost/"), 0); // it waits already
   answering(200, [{ key: "l2", state: "kept" }]);
   assert.equal(await bringIn(), "");
+  const usual = IDBObjectStore.prototype.put;
+  await put("records", record("l4"));
+  IDBObjectStore.prototype.put = () => {
+    throw new DOMException("full", "QuotaExceededError");
+  };
+  answering(200, [{ key: "l4", state: "kept" }]);
+  assert.equal(await bringIn(), ""); // a phone that is full lets go all the same of what the server has
+  IDBObjectStore.prototype.put = usual;
+  assert.deepEqual(await keys(), []);
   const old = { ...record("l3"), sent: Date.now() - 4 * 86_400_000 };
   await put("sent", old);
   for (let i = 0; i < 405; i += 1) await put("sent", { ...record(`s${i}`), sent: Date.now() - 1000 });

@@ -2,6 +2,8 @@
 
 from datetime import date
 
+from django.test import tag
+
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare
 from evarlo.demo.services import build
@@ -13,6 +15,7 @@ from evarlo.trials.models import Cause, Exclusion, Trial
 from evarlo.walks.models import Observation
 
 
+@tag("long")
 class SampleWorld(TestCase):
     manager: User
 

@@ -4,6 +4,8 @@ from datetime import date, timedelta
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from evarlo.grounds.models import Site, WeatherDay
@@ -50,8 +52,9 @@ class Weather(TestCase):
         frost = frost_of(self.site)
         assert frost is not None
         self.assertEqual((self.site.frost_by, frost.last, frost.first), ("record", risk.last, risk.first))
-        with self.assertNumQueries(5):  # session, person, time zone, site, record
+        with CaptureQueriesContext(connection) as asked:
             self.client.get(self.url())
+        self.assertLessEqual(len(asked), 5)  # session, person, time zone, site, record: fewer where some are kept
 
     def test_every_page_goes_by_one_frost(self) -> None:
         """Typed 5 March and 25 November; a record of three winters does not outvote them, one of nine does, unless a person says so."""

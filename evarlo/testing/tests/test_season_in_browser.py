@@ -3,6 +3,7 @@
 import re
 from datetime import date, timedelta
 
+from django.test import tag
 from django.utils import timezone
 from playwright.sync_api import Page, expect
 
@@ -219,6 +220,7 @@ class Sheet(BrowserTest):
         self.assertEqual(Trial.objects.count(), 1)
 
 
+@tag("long")
 class EveryPage(BrowserTest):
     def test_main_pages_are_accessible_and_fit_desk_and_phone(self) -> None:
         by = world.person()

@@ -3,6 +3,7 @@
 import re
 from collections import Counter
 
+from django.test import tag
 from django.utils import timezone
 
 from evarlo.demo.services import build
@@ -19,6 +20,7 @@ QUERY = re.compile(r"(?<==)[^&]*")
 MOST, OF_A_KIND = 400, 5  # pages, and pages of one address that differ by a number or by what is asked of them
 
 
+@tag("long")
 class Crawled(TestCase):
     trial: Trial
     names: list[str]
