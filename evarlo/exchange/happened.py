@@ -13,6 +13,7 @@ from django.urls import reverse
 
 from evarlo.exchange.packages.tables import Model, all_models
 from evarlo.people.models import User
+from evarlo.trials.models import Trial
 
 # Of what a record says of its own: when, by whom (else nobody is named), and in words.
 DID = (
@@ -74,14 +75,15 @@ def happened(most: int, who: User | None, since: datetime | None, until: datetim
 def _beside(model: Model) -> list[str]:
     """What a record is called by often stands in those it refers to."""
     there = [f.name for f in model._meta.concrete_fields if f.is_relation]
-    return there + [f"{name}__trial" for name in there if name in ("plot", "round", "entry")]
+    beyond = [f"{name}__trial" for name in there if name in ("plot", "round", "entry")]
+    return there + beyond + (["round__trait"] if "round" in there else [])
 
 
 def _heavy(model: Model) -> list[str]:
     return [f.name for f in model._meta.concrete_fields if isinstance(f, models.BinaryField | models.JSONField)]
 
 
-def _told(row: models.Model, at: str, by: str, did: str) -> Happened:
+def _told(row: Any, at: str, by: str, did: str) -> Happened:
     person = getattr(row, by) if by else None
     if did == "kept" and getattr(row, "withdrawn", False):
         did = "took back"
@@ -89,12 +91,15 @@ def _told(row: models.Model, at: str, by: str, did: str) -> Happened:
         did = "put right"
     trial = next(_trials_of(row), None)
     url = reverse("trials:plan", args=[trial.slug]) if trial else ""
-    name, said = str(trial or ""), " ".join(str(row).split())[:LONGEST]
+    asked = f"{row.round.trait}, plot " if hasattr(row, "round") else ""
+    name, said = str(trial or ""), asked + " ".join(str(row).split())[:LONGEST]
     return Happened(getattr(row, at), str(person or ""), did, str(row._meta.verbose_name), said, name, url)
 
 
 def _trials_of(row: Any) -> Iterator[Any]:
     """The trial that a record belongs to, found by way of what it refers to."""
+    if isinstance(row, Trial):
+        yield row
     for way in (("trial",), ("plot", "trial"), ("round", "trial"), ("entry", "trial")):
         here = row
         for name in way:

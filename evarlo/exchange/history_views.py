@@ -13,12 +13,13 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.exchange.happened import happened, kinds
-from evarlo.exchange.taking_back import acts_of_person, take_back_all
+from evarlo.exchange.taking_back import MOST, acts_of_person, take_back_all
 from evarlo.people.audit import address_of, note
 from evarlo.people.models import User
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.notice import say, warn
+from evarlo.ui.refused import Refused
 
 SHOWN = 200
 LEFT_SAID = 5  # of the records that stay
@@ -59,9 +60,8 @@ def history(request: PersonRequest) -> HttpResponse:
     rows = happened(SHOWN, who, since, asked.get("until"), asked.get("kind") or "") if status == 200 else []
     context = {"form": form, "rows": rows, "more": len(rows) == SHOWN, "who": who, "since": since, "until": until}
     if who and since:
-        context["counted"] = acts_of_person(who, since, until).counted()
-    else:
-        context["today"] = timezone.localtime().replace(hour=0, minute=0, second=0, microsecond=0)
+        acts = acts_of_person(who, since, until)
+        context |= {"counted": acts.counted(), "number": len(acts.records), "most": MOST}
     return render(request, "exchange/history.html", context, status=status)
 
 
@@ -71,10 +71,14 @@ def take_back_acts(request: PersonRequest) -> HttpResponse:
     """Take back what one person did within a time, where a reason was typed."""
     form = TakeBack(request.POST)
     if not form.is_valid():
-        warn(request, next(iter(form.errors.values()))[0])
+        warn(request, str(next(iter(form.errors.values()))[0]))
         return redirect(_page(request.POST.get("who", ""), request.POST.get("since", ""), request.POST.get("until", "")))
     who, since, until = (form.cleaned_data[name] for name in ("who", "since", "until"))
-    done, left = take_back_all(who, since, until, request.user)
+    try:
+        done, left = take_back_all(who, since, until, request.user)
+    except Refused as refusal:
+        warn(request, str(refusal))
+        return redirect(_page(str(who.pk), _typed(since), _typed(until)))
     about = f"{who.username}, {since:%Y-%m-%d %H:%M} to {until:%Y-%m-%d %H:%M}: {done} taken back, {len(left)} stay"
     note("took back somebody's acts", request.user.username, address_of(request), about, {"why": form.cleaned_data["why"]})
     say(request, f"Taken back: {done}. They stay on record, struck out.")

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from django.db import models, transaction
+from django.db import transaction
 
 from evarlo.effort.models import WorkTime
 from evarlo.effort.services import undo_time
@@ -44,6 +44,7 @@ UNDO: dict[Any, Callable[[Any, User], object]] = {
     Care: withdraw_care,
     Event: withdraw_event,
 }
+MOST = 500  # records at once: what is more is looked at in parts
 CORRECTED = (Observation, Picking)  # whose rows follow on one another: what stood before stands again
 
 
@@ -51,7 +52,7 @@ CORRECTED = (Observation, Picking)  # whose rows follow on one another: what sto
 class Acts:
     """What a person did within a time and still stands, the newest first."""
 
-    records: Sequence[models.Model]
+    records: Sequence[Any]
 
     def counted(self) -> dict[str, int]:
         """How many of each kind."""
@@ -72,9 +73,13 @@ def acts_of_person(who: User, since: datetime, until: datetime) -> Acts:
 
 @transaction.atomic
 def take_back_all(who: User, since: datetime, until: datetime, by: User) -> tuple[int, list[str]]:
-    """Take back what a person did within a time. How many records were, and of the others what they are and why they stay."""
+    """Take back what a person did within a time. How many records were, and of the others what they are and why they stay. Raises
+    Refused for more than are taken back at once."""
     done, left = 0, []
-    for record in acts_of_person(who, since, until).records:
+    acts = acts_of_person(who, since, until)
+    if len(acts.records) > MOST:
+        raise Refused(f"These are {len(acts.records)} records. At most {MOST} are taken back at once: choose a shorter time.")
+    for record in acts.records:
         try:
             with transaction.atomic():
                 if isinstance(record, CORRECTED):

@@ -9,10 +9,9 @@ from django.test import SimpleTestCase, override_settings
 from django.utils import timezone
 
 from evarlo.databases import journal
-from evarlo.databases.journal import acknowledge, begin_anew, hold_against, still_lost
+from evarlo.databases.journal import acknowledge, any_lost, begin_anew, hold_against, still_lost
 from evarlo.databases.settings import database
 from evarlo.people.models import Role, Sent, User
-from evarlo.people.permissions import any_lost
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import uuid
 from datetime import datetime, timedelta
+from unittest import mock
 
 from django.urls import reverse
 from django.utils import timezone
 
+from evarlo.exchange import taking_back
 from evarlo.exchange.happened import happened, kinds
 from evarlo.exchange.taking_back import UNDO, acts_of_person, take_back_all
 from evarlo.harvest.models import Picking
@@ -17,6 +19,7 @@ from evarlo.people.audit import first_gap
 from evarlo.people.models import AuditLine, Role, User
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.ui.refused import Refused
 from evarlo.walks.models import Observation
 from evarlo.walks.services import withdraw
 
@@ -94,20 +97,25 @@ class History(TestCase):
         self.assertIn("looked at again since", left[0])
         self.assertEqual(lot.checks.in_force().count(), 2)
 
+    def test_no_more_than_can_be_looked_at(self) -> None:
+        for plot in self.plots[:3]:
+            world.keep(self.asked, plot, self.tam, 7)
+        with mock.patch.object(taking_back, "MOST", 2), self.assertRaisesMessage(Refused, "choose a shorter time"):
+            take_back_all(self.tam, *self.since(1), self.by)
+        self.assertEqual(len(self.standing()), 3)
+
     def test_in_the_browser_with_a_reason_by_a_manager_alone(self) -> None:
         world.keep(self.asked, self.plots[0], self.tam, 7)
         now = timezone.localtime()
-        typed = {
-            "who": self.tam.pk,
-            "since": f"{now - timedelta(hours=1):%Y-%m-%d %H:%M:%S}",
-            "until": f"{now + timedelta(minutes=1):%Y-%m-%d %H:%M:%S}",
-        }
+        typed: dict[str, str] = {"who": str(self.tam.pk)}
+        for name, at in (("since", now - timedelta(hours=1)), ("until", now + timedelta(minutes=1))):
+            typed[name] = f"{at:%Y-%m-%d %H:%M:%S}"
         url, act = reverse("exchange:history"), reverse("exchange:take-back-acts")
         self.client.force_login(User.objects.get(pk=self.tam.pk), backend=LOGIN)
         self.assertEqual((self.client.get(url).status_code, self.client.post(act, typed).status_code), (403, 403))
         self.client.force_login(User.objects.get(pk=self.by.pk), backend=LOGIN)
         self.assertContains(self.client.get(url), "Evaluator Tester")
-        page = self.client.get(url, {"who": self.tam.pk, "since": typed["since"][:16]})
+        page = self.client.get(url, {"who": typed["who"], "since": typed["since"][:16]})
         self.assertContains(page, "Take all of it back")
         self.assertContains(page, "1 observation")
         self.assertContains(self.client.get(url, {"since": "yesterday"}), "Expected a day and a time", status_code=422)
