@@ -22,7 +22,7 @@ def empty_garden() -> Iterator[str]:
         from evarlo.ui.assets import put_ready
 
         put_ready()
-        call_command("migrate", verbosity=0)
+        call_command("upgrade", verbosity=0)
         yield data
 
 

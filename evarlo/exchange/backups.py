@@ -27,6 +27,8 @@ from django.utils import timezone
 
 from evarlo.databases.copying import Failed, copying
 from evarlo.databases.journal import begin_anew
+from evarlo.databases.turns import begun_by_one
+from evarlo.exchange.new_place import make_tables
 from evarlo.people.audit import begin_end_anew
 from evarlo.ui.refused import Refused
 
@@ -304,10 +306,11 @@ def pending() -> list[str]:
 def upgrade() -> tuple[Sequence[str], BackUp | None]:
     """Bring the place to this version: copied first, migrated, checked; where anything fails it is put back as it was. Raises
     Refused with what failed. Which migrations were done, and the copy (none for a new or an up-to-date place)."""
+    with begun_by_one():
+        if not connection.introspection.table_names():
+            make_tables()
     waiting = pending()
-    empty = not connection.introspection.table_names()
-    if not waiting or empty:
-        call_command("migrate", verbosity=0)
+    if not waiting:
         return (), None
     with _copied() as plain:
         before = _kept(plain, BEFORE_UPGRADE)

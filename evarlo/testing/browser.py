@@ -12,8 +12,8 @@ from django.conf import settings
 from django.test import Client, LiveServerTestCase, tag
 from playwright.sync_api import Browser, BrowserContext, Page, Playwright, ViewportSize, expect, sync_playwright
 
+from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.people.models import User
-from evarlo.testing.world import put_in_what_ships
 
 FLAGS = (
     "--no-sandbox",

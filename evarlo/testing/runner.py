@@ -49,7 +49,7 @@ class Runner(DiscoverRunner):
         workers, self.parallel = self.parallel, 0
         made = super().setup_databases(**kwargs)
         if made:
-            from evarlo.testing.world import put_in_what_ships
+            from evarlo.catalogue.shipped import put_in_what_ships
 
             put_in_what_ships()
         self.parallel = workers

@@ -7,10 +7,7 @@ from collections.abc import Sequence
 from datetime import date, timedelta
 from typing import Any
 
-from evarlo.catalogue.models import Crop, Guide, Problem, Trait
-from evarlo.catalogue.problems import put_in_problems
-from evarlo.catalogue.services import put_in_shipped_crops
-from evarlo.catalogue.traits import put_in_library
+from evarlo.catalogue.models import Crop, Trait
 from evarlo.grounds.models import Bed, Site
 from evarlo.harvest.services import Weighed, keep_picking
 from evarlo.nursery.models import Step
@@ -27,13 +24,6 @@ from trialcore.layouts.bed import Spacing
 TODAY = date(2026, 7, 1)
 SOWN = TODAY - timedelta(days=100)
 PASSWORD = "a-long-enough-secret"  # noqa: S105
-
-
-def put_in_what_ships() -> None:
-    """What the migrations put into a new database: traits with their guides, problems and crops."""
-    put_in_library(Trait, Guide)
-    put_in_problems(Problem)
-    put_in_shipped_crops(Crop)
 
 
 def person(role: str = Role.MANAGER, name: str = "") -> User:

@@ -7,10 +7,10 @@ from collections.abc import Callable
 from django.db import connection, transaction
 from django.test import TransactionTestCase
 
+from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.databases.moments import one_moment
 from evarlo.people.models import User
 from evarlo.testing import world
-from evarlo.testing.world import put_in_what_ships
 
 
 class OneMoment(TransactionTestCase):

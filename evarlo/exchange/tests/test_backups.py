@@ -20,12 +20,12 @@ from django.test import TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
 
+from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.databases.copying import Failed, copying
 from evarlo.exchange import backups
 from evarlo.exchange.backups import BackUp, Difference, back_up, new_key, prune, replaced_by, restore, upgrade, wrong_with
 from evarlo.people.models import Role
 from evarlo.testing import world
-from evarlo.testing.world import put_in_what_ships
 from evarlo.trials.models import Trial
 from evarlo.ui.refused import Refused
 

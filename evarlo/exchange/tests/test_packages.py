@@ -30,6 +30,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as PropertyTestCase
 from openpyxl import load_workbook
 
+from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.exchange.models import Brought
 from evarlo.exchange.packages.joining import Joined, bring_in, dry_run
 from evarlo.exchange.packages.leaving import write
@@ -189,7 +190,7 @@ class OutAndIn(TestCase):
         content, name = package("trial", self.made.slug), self.made.slug
         plots = Plot.objects.count()
         emptied(THERE)
-        world.put_in_what_ships()
+        put_in_what_ships()
         other = world.trial(world.person("helper"), name=self.made.name)
         self.assertEqual(other.slug, name)
         told = brought(content)
@@ -218,7 +219,7 @@ class OutAndIn(TestCase):
     def test_records_come_home_to_themselves_and_what_was_added_elsewhere_with_them(self) -> None:
         home, content = everything(), package()
         emptied(THERE)
-        world.put_in_what_ships()
+        put_in_what_ships()
         world.trial(world.person("helper"), name="Own of there")
         own = everything()
         brought(content)

@@ -8,6 +8,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.catalogue.models import Crop
+from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.grounds.models import Bed, Site
 from evarlo.people.corrections import corrections_of
 from evarlo.testing import world
@@ -39,7 +40,7 @@ class Places(TestCase):
 
 class Ground(TestCase):
     def setUp(self) -> None:
-        world.put_in_what_ships()
+        put_in_what_ships()
         self.by, self.today = world.person(), timezone.localdate()
         self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
         self.site = Site.objects.create(name="Ostrel Flats", latitude=45)

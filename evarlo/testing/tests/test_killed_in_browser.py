@@ -12,6 +12,7 @@ import threading
 import time
 import unittest
 import urllib.request
+from contextlib import closing
 from pathlib import Path
 from typing import ClassVar
 
@@ -42,7 +43,24 @@ WHAT_SHIPS = (
 DEATHS = (0.0, 0.015, 0.06)  # seconds from when a batch is sent to when the server dies
 
 
-@tag("browser")
+def structure(db: sqlite3.Connection) -> dict[str, list[object]]:
+    """Of each table its columns, references and indexes, and how many rules it has, in whatever order they were made."""
+    told: dict[str, list[object]] = {}
+    for table, sql in db.execute(
+        "select name, sql from sqlite_master where type = 'table' and name not like 'sqlite_%'"
+    ).fetchall():
+        asked = f"select name, upper(type), \"notnull\", pk from pragma_table_info('{table}') order by name"
+        refers = f'select "from", "table", "to" from pragma_foreign_key_list(\'{table}\') order by 1, 2, 3'
+        indexes = db.execute(f"select name, \"unique\", partial from pragma_index_list('{table}')").fetchall()
+        over = sorted(
+            (unique, partial, [c for (c,) in db.execute(f"select name from pragma_index_info('{name}') order by seqno")])
+            for name, unique, partial in indexes
+        )
+        told[table] = [db.execute(asked).fetchall(), db.execute(refers).fetchall(), over, sql.count("CHECK")]
+    return told
+
+
+@tag("browser", "long")
 class Killed(unittest.TestCase):
     databases: ClassVar[set[str]] = {"default"}  # the tests' own, to hold the new one against
     data: ClassVar[tempfile.TemporaryDirectory[str]]
@@ -161,6 +179,19 @@ class Killed(unittest.TestCase):
         self.assertIn("that were acknowledged are not here", self.run_python("manage.py", "upgrade"))
         self.assertLess(self.values()[1], 40)
         self.start()
+
+    def test_a_new_place_has_what_the_migrations_make(self) -> None:
+        """The tables of a new place are made at once: the same columns, indexes, references and rules, and the same that ships."""
+        with tempfile.TemporaryDirectory() as folder:
+            env = {**self.env, "EVARLO_DATA": folder}
+            subprocess.run([sys.executable, "manage.py", "upgrade"], cwd=settings.ROOT, env=env, check=True)
+            with closing(sqlite3.connect(Path(folder) / "evarlo.sqlite3")) as new:
+                made, done = structure(new), new.execute("select app, name from django_migrations order by app, name").fetchall()
+                ships = [new.execute(asked).fetchall() for asked in WHAT_SHIPS]
+        with closing(sqlite3.connect(Path(self.data.name) / "evarlo.sqlite3")) as migrated:
+            self.assertEqual(made, structure(migrated))
+            self.assertEqual(done, migrated.execute("select app, name from django_migrations order by app, name").fetchall())
+            self.assertEqual(ships, [migrated.execute(asked).fetchall() for asked in WHAT_SHIPS])
 
     def test_stalled_connections_hold_nobody_up_and_a_dead_process_is_replaced(self) -> None:
         self.begin()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.urls import reverse
 
+from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.people.models import Role
 from evarlo.seeds.models import Lot
 from evarlo.seeds.services import keep_lot
@@ -14,7 +15,7 @@ from evarlo.today.finding import PAGES, found_by
 
 class Finding(TestCase):
     def setUp(self) -> None:
-        world.put_in_what_ships()
+        put_in_what_ships()
         self.by = world.person()
         self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
         self.made = world.trial(self.by, blind=True)

@@ -9,6 +9,7 @@ from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.catalogue.services import crop_named, cultivar_named
+from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.grounds.models import Bed, Site
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -25,7 +26,7 @@ TODAY = date(2026, 3, 1)
 
 class Names(TestCase):
     def test_a_crop_is_found_under_any_usual_name(self) -> None:
-        world.put_in_what_ships()
+        put_in_what_ships()
         for typed, name in (
             ("courgettes", "Summer squash"),
             ("Zucchini", "Summer squash"),
@@ -52,7 +53,7 @@ class Names(TestCase):
 
 class Proposals(TestCase):
     def setUp(self) -> None:
-        world.put_in_what_ships()
+        put_in_what_ships()
         self.by = world.person()
         self.client.force_login(self.by)
         self.site = Site.objects.create(name="Ostrel Flats", last_frost="04-18", first_frost="10-21", latitude=53)
@@ -132,7 +133,7 @@ class Unnamed(TestCase):
     """Entries may be counted before they are named; the layout is not fixed before they are."""
 
     def setUp(self) -> None:
-        world.put_in_what_ships()
+        put_in_what_ships()
         self.by = world.person()
         self.client.force_login(self.by)
         site = Site.objects.create(name="Ostrel Flats")

@@ -10,7 +10,7 @@ from django.db import connection, connections, transaction
 from django.test import TransactionTestCase
 
 from evarlo.catalogue.models import Crop
-from evarlo.testing.world import put_in_what_ships
+from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.ui.unchanged import kept
 from evarlo.ui.units import stop_using, use_imperial
 

@@ -1,14 +1,13 @@
 """Django's `migrate`, one at a time: a second one waits until the first is done, and then finds nothing left to do."""
 
-import fcntl
 from typing import Any
 
-from django.conf import settings
 from django.core.management.commands import migrate
+
+from evarlo.databases.turns import begun_by_one
 
 
 class Command(migrate.Command):
     def handle(self, *args: Any, **options: Any) -> None:
-        with (settings.DATA / "migrate.lock").open("w") as lock:
-            fcntl.flock(lock, fcntl.LOCK_EX)
+        with begun_by_one():
             super().handle(*args, **options)
