@@ -48,8 +48,8 @@ def _lost() -> Path:
 def acknowledge(model: type[models.Model], keys: Iterable[UUID], who: str, path: str) -> None:
     """Write down, once they are in the database, that records are about to be acknowledged. `who` as they log in."""
     at, table = timezone.now(), model._meta.label_lower
-    name = who.replace(" ", "_") or "-"
-    told = "".join(str(Line(at, table, key, name, path)) for key in keys)
+    name, where = "_".join(who.split()) or "-", " ".join(path.split())  # a line is a line, whatever an address holds
+    told = "".join(str(Line(at, table, key, name, where)) for key in keys)
     if told:
         transaction.on_commit(lambda: _append(told))
 

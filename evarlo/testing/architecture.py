@@ -56,7 +56,7 @@ ACTS = {
     "partners": ("services",),
     "breeding": ("services", "traits"),
     "rehearsal": ("services",),
-    "exchange": ("services", "shapes", "packages/joining"),
+    "exchange": ("services", "shapes", "new_place", "packages/joining"),
     "api": ("tokens",),
     "demo": ("services", "backdating", "hill"),
 }

@@ -67,6 +67,12 @@ class Journal(TestCase):
         begin_anew()
         self.assertEqual((hold_against(), list(self.folder.iterdir())), ([], []))
 
+    def test_what_stands_in_an_address_makes_no_line_of_its_own(self) -> None:
+        with self.captureOnCommitCallbacks(execute=True):
+            acknowledge(Sent, [uuid.uuid4()], "a b", "/x\n2026-11-29T00:00:00+00:00 people.sent " + str(uuid.uuid4()) + " ines /")
+        self.assertEqual((self.folder / "acknowledged.log").read_text().count("\n"), 1)
+        self.assertEqual([x.who for x in hold_against()], ["a_b"])
+
     def test_the_manager_reads_it_and_lets_it_be(self) -> None:
         kept = self.keep()
         kept[0].delete()

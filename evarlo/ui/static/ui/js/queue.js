@@ -25,7 +25,7 @@ export async function bringIn(told = () => {}) {
 // One bad record, or one person's who is not here now, holds none of the others up; without a connection or a log-in none go.
 async function bringAll(told) {
   const left = await bringWaiting(told);
-  await letGo();
+  await letGo().catch(() => {});
   return left;
 }
 
