@@ -128,7 +128,7 @@ screenshots: .venv/dev
 
 storm: .venv/dev
 	@$(RUN) -m bench.soak 20 200
-	@$(RUN) -m bench.storm 8 6
+	@$(RUN) -m bench.storm
 
 load: .venv/dev
 	@$(RUN) -m bench.load
