@@ -1,5 +1,4 @@
-"""Every kind of record that comes over HTTP while the server is killed and started again: what was answered for is there once.
-`python -m bench.killed [kills]`."""
+"""The real server, to be killed and started again, and every kind of form that is sent to it until it has answered."""
 
 from __future__ import annotations
 
@@ -18,41 +17,13 @@ from collections import Counter
 from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 from urllib.parse import urlencode
 
-from bench.timing import empty_garden
-
 ROOT = Path(__file__).parent.parent
-LIFE_S = (0.4, 2.5)  # how long a server lives
-SENDERS = 6
 TOKEN = "x" * 32
 MOST_TASKS, MOST_EVENTS = 55, 95  # below what a trial may have
 EACH = 150  # records of a kind, while plots and stations last
-
-
-def main(kills: int = 29, seed: int = 5) -> None:
-    luck = random.Random(seed)  # noqa: S311
-    with empty_garden():
-        from django.db import connection
-
-        session, posts = world_of(luck)
-        connection.close()
-        server = Server()
-        over = threading.Event()
-        left = list(posts)
-        again: Counter[str] = Counter()
-        senders = [threading.Thread(target=send, args=(server.port, session, left, again, over)) for _ in range(SENDERS)]
-        for sender in senders:
-            sender.start()
-        died = 0
-        while any(s.is_alive() for s in senders):
-            time.sleep(luck.uniform(*LIFE_S))
-            if died < kills:
-                server.kill()
-                server.start()
-                died += 1
-        server.kill()
-        told(posts, again, died)
 
 
 class Server:
@@ -81,10 +52,20 @@ class Server:
         self.process.wait()
 
 
-def world_of(luck: random.Random) -> tuple[str, list[tuple[str, str, dict[str, str]]]]:
-    """A session, and what is posted with it: the kind, the address and the fields."""
+def session_of(person: Any) -> str:
+    """A log-in of a person's, made at once."""
     from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
     from django.contrib.sessions.backends.db import SessionStore
+
+    store = SessionStore()
+    store[SESSION_KEY], store[HASH_SESSION_KEY] = str(person.pk), person.get_session_auth_hash()
+    store[BACKEND_SESSION_KEY] = "django.contrib.auth.backends.ModelBackend"
+    store.create()
+    return str(store.session_key)
+
+
+def world_of(luck: random.Random) -> tuple[str, list[tuple[str, str, dict[str, str]]]]:
+    """A session, and what is posted with it: the kind, the address and the fields."""
     from django.urls import reverse
     from django.utils import timezone
 
@@ -92,10 +73,6 @@ def world_of(luck: random.Random) -> tuple[str, list[tuple[str, str, dict[str, s
     from evarlo.testing.raising import Nursery
 
     by, today = world.person(), timezone.localdate()
-    store = SessionStore()
-    store[SESSION_KEY], store[HASH_SESSION_KEY] = str(by.pk), by.get_session_auth_hash()
-    store[BACKEND_SESSION_KEY] = "django.contrib.auth.backends.ModelBackend"
-    store.create()
     n = Nursery(by, today, days=40)
     sown = n.sow_all(72)
     names = [f"N{k}" for k in range(80)]
@@ -124,7 +101,7 @@ def world_of(luck: random.Random) -> tuple[str, list[tuple[str, str, dict[str, s
     for _, _, fields in posts:
         fields["key"] = str(uuid.UUID(int=luck.getrandbits(128), version=4))
     luck.shuffle(posts)
-    return str(store.session_key), posts
+    return session_of(by), posts
 
 
 def send(port: int, session: str, left: list[tuple[str, str, dict[str, str]]], again: Counter[str], over: threading.Event) -> None:
@@ -180,7 +157,3 @@ def told(posts: list[tuple[str, str, dict[str, str]]], again: Counter[str], died
         print(f"  {kind:<10} sent {sent[kind]:>4}  kept {count:>4}")
     if kept != dict(sent):
         sys.exit("not every record is there once")
-
-
-if __name__ == "__main__":
-    main(*(int(x) for x in sys.argv[1:]))

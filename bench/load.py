@@ -12,7 +12,7 @@ import uuid
 from collections import Counter, defaultdict
 from dataclasses import dataclass, field
 
-from bench.killed import Server
+from bench.killed import TOKEN, Server, session_of
 from bench.timing import empty_garden
 
 BATCH = 5  # records that a phone brings at once
@@ -82,8 +82,6 @@ def main(readers: int = 50, writers: int = 8, seconds: int = 30) -> None:
 
 def asked() -> tuple[dict[str, tuple[str, int]], list[str], list[str], list[int]]:
     """A session of each person with who they are, the pages that are read, where batches go, and the plots of that trial."""
-    from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
-    from django.contrib.sessions.backends.db import SessionStore
     from django.utils import timezone
 
     from evarlo.people.models import User
@@ -91,13 +89,8 @@ def asked() -> tuple[dict[str, tuple[str, int]], list[str], list[str], list[int]
     from evarlo.trials.models import Trial
     from evarlo.walks.services import open_round
 
-    sessions = {}
-    for who in User.objects.filter(username__in=("ines", "tam", "reader")):
-        store = SessionStore()
-        store[SESSION_KEY], store[HASH_SESSION_KEY] = str(who.pk), who.get_session_auth_hash()
-        store[BACKEND_SESSION_KEY] = "django.contrib.auth.backends.ModelBackend"
-        store.create()
-        sessions[who.username] = (str(store.session_key), who.pk)
+    people = User.objects.filter(username__in=("tam", "reader"))
+    sessions = {who.username: (session_of(who), who.pk) for who in people}
     trials = list(Trial.objects.filter(name="Bulb fennel, main season").order_by("season"))
     running, by = trials[-1], User.objects.get(username="tam")
     pages = ["/", "/trials/", "/cultivars/", "/programmes/", "/ground/"]
@@ -132,8 +125,7 @@ def writing(
 ) -> None:
     """One phone that brings in batches."""
     line = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
-    token = "x" * 32
-    headers = {"Cookie": f"sessionid={session[0]}; csrftoken={token}", "X-CSRFToken": token, "Content-Type": "application/json"}
+    headers = {"Cookie": f"sessionid={session[0]}; csrftoken={TOKEN}", "X-CSRFToken": TOKEN, "Content-Type": "application/json"}
     while not over.is_set():
         made, records = int(time.time() * 1000), []
         for k in range(BATCH):

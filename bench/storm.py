@@ -20,7 +20,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from bench import killed
-from bench.killed import TOKEN, Server
+from bench.killed import TOKEN, Server, session_of
 from bench.timing import empty_garden
 
 PHONES, KILLS = 21, 14
@@ -154,17 +154,6 @@ def crowd(phones: int, luck: random.Random) -> tuple[list[Sender], tuple[str, di
     typed = {f"v_{walk.pk}_{plot}": "5" for walk in rounds_of(small) for plot in small.trial.plots.values_list("pk", flat=True)}
     pages = ["/", "/trials/", f"/trials/{made.slug}/", f"/trials/{made.slug}/compare/", f"/trials/{made.slug}/calendar/"]
     return senders, (f"/partner/{small.code}/keep/", typed), pages
-
-
-def session_of(person: Any) -> str:
-    from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
-    from django.contrib.sessions.backends.db import SessionStore
-
-    store = SessionStore()
-    store[SESSION_KEY], store[HASH_SESSION_KEY] = str(person.pk), person.get_session_auth_hash()
-    store[BACKEND_SESSION_KEY] = "django.contrib.auth.backends.ModelBackend"
-    store.create()
-    return str(store.session_key)
 
 
 def record(plot: int, number: int, off: int) -> dict[str, Any]:

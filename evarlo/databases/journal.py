@@ -109,7 +109,7 @@ def hold_against() -> list[Line]:
 
 def still_lost() -> list[Line]:
     """What was found missing and has not come again. Cheap where nothing is."""
-    if not _lost().exists():
+    if not any_lost():
         return []
     missing = _missing(_lines(_lost()))
     if not missing:

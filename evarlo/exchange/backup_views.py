@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from typing import cast
 
 from django.http import FileResponse, Http404, HttpResponse
@@ -10,7 +9,7 @@ from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from evarlo.exchange.backups import BackUp, back_up, backup_named, backups, prune, replaced_by, restore, wrong_with
+from evarlo.exchange.backups import BackUp, back_up, backup_named, backups, locks, prune, replaced_by, restore, wrong_with
 from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -40,9 +39,7 @@ def backups_page(request: PersonRequest) -> HttpResponse:
     found = backups()
     old = found[0].made if found else None
     days = (timezone.localtime() - old).days if old else None
-    return render(
-        request, "exchange/backups.html", {"backups": found, "days": days, "locked": bool(os.environ.get("EVARLO_BACKUP_KEY"))}
-    )
+    return render(request, "exchange/backups.html", {"backups": found, "days": days, "locked": bool(locks())})
 
 
 @may("people")

@@ -82,11 +82,15 @@ def folder() -> Path:
     return made
 
 
+def locks() -> str:
+    """The half of the operator's key that locks, as it was given; empty where copies stay open."""
+    return os.environ.get("EVARLO_BACKUP_KEY", "").strip()
+
+
 def lock() -> pyrage.x25519.Recipient | None:
     """The half of the operator's key that locks; None where copies stay open. Raises Refused where it is none."""
-    told = os.environ.get("EVARLO_BACKUP_KEY", "").strip()
     try:
-        return pyrage.x25519.Recipient.from_str(told) if told else None
+        return pyrage.x25519.Recipient.from_str(locks()) if locks() else None
     except pyrage.RecipientError:
         raise Refused("EVARLO_BACKUP_KEY is no key that locks: it begins with age1 and is made by “make backup-key”.") from None
 
@@ -211,16 +215,13 @@ def backup_named(name: str) -> BackUp | None:
     return next((b for b in backups() if b.name == name), None)
 
 
-def wrong_with(made: BackUp, key: str = "") -> str:
-    """What is wrong with a copy; empty where it is as it was made. What is in a locked one is seen with its key alone."""
+def wrong_with(made: BackUp) -> str:
+    """What is wrong with a copy; empty where it is as it was made. What is in a locked one is seen when it is opened."""
     if not made.file.exists():
         return "The file is not there."
     if _digest(made.file) != made.digest:
         return "The file is not as it was made: its fingerprint differs."
-    if made.locked and not key:
-        return ""
-    with _opened(made, key) as plain:
-        return _wrong_in(plain, made)
+    return "" if made.locked else _wrong_in(made.file, made)
 
 
 def _wrong_in(plain: Path, made: BackUp) -> str:

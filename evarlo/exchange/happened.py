@@ -17,13 +17,13 @@ from evarlo.trials.models import Trial
 
 # Of what a record says of its own: when, by whom (else nobody is named), and in words.
 DID = (
-    ("at", ("by",), "kept"),
-    ("made_at", ("made_by",), "made"),
-    ("second_at", ("second_by",), "signed as the second"),
-    ("settled_at", ("settled_by",), "settled"),
-    ("lifted_at", ("lifted_by",), "lifted"),
-    ("undone_at", ("undone_by",), "took back"),
-    ("withdrawn_at", ("withdrawn_by",), "took back"),
+    ("at", "by", "kept"),
+    ("made_at", "made_by", "made"),
+    ("second_at", "second_by", "signed as the second"),
+    ("settled_at", "settled_by", "settled"),
+    ("lifted_at", "lifted_by", "lifted"),
+    ("undone_at", "undone_by", "took back"),
+    ("withdrawn_at", "withdrawn_by", "took back"),
 )
 LONGEST = 120  # characters of what a record says
 
@@ -49,7 +49,7 @@ def _tellers() -> list[tuple[Model, str, str, str]]:
         there = {f.name for f in model._meta.concrete_fields}
         for at, by, did in DID:
             if at in there:
-                told.append((model, at, next((name for name in by if name in there), ""), did))
+                told.append((model, at, by if by in there else "", did))
     return told
 
 

@@ -16,6 +16,7 @@ from evarlo.events.care import withdraw_care
 from evarlo.events.events import withdraw_event
 from evarlo.events.models import Care, Event, Photo
 from evarlo.events.photos import withdraw_photo
+from evarlo.exchange.packages.tables import pictures_of
 from evarlo.harvest.models import Picking, StoreCheck, StoredLot, TestedSample
 from evarlo.harvest.samples import undo_sample
 from evarlo.harvest.services import withdraw_picking
@@ -67,7 +68,8 @@ def acts_of_person(who: User, since: datetime, until: datetime) -> Acts:
     """What can be taken back of what a person did from `since` until before `until`."""
     found: list[Any] = []
     for model in UNDO:
-        found += model.objects.in_force().filter(by=who, at__gte=since, at__lt=until)
+        pictures = [f.name for f in pictures_of(model)]  # megabytes that nobody looks at here
+        found += model.objects.in_force().filter(by=who, at__gte=since, at__lt=until).defer(*pictures)
     return Acts(sorted(found, key=lambda r: r.at, reverse=True))
 
 

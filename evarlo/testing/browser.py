@@ -12,8 +12,8 @@ from django.conf import settings
 from django.test import Client, LiveServerTestCase, tag
 from playwright.sync_api import Browser, BrowserContext, Page, Playwright, ViewportSize, expect, sync_playwright
 
-from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.people.models import User
+from evarlo.testing.pages import ShipsAgain
 
 FLAGS = (
     "--no-sandbox",
@@ -50,7 +50,7 @@ def browser() -> Browser:
 
 
 @tag("browser")
-class BrowserTest(LiveServerTestCase):
+class BrowserTest(ShipsAgain, LiveServerTestCase):
     """A test with pages of its own. It fails on any error that the browser's console shows."""
 
     forgiven: ClassVar[tuple[str, ...]] = ()
@@ -64,11 +64,6 @@ class BrowserTest(LiveServerTestCase):
         """What of a failed part is sent from the worker that ran it: pages and browsers stay there."""
         return {name: value for name, value in self.__dict__.items() if isinstance(value, str | int | list | tuple | dict | None)
                 and name not in ("contexts", "_outcome")}  # fmt: skip
-
-    def _fixture_teardown(self) -> None:
-        """Each test ends with empty tables; what a migration put in is put in again for whichever test comes next."""
-        super()._fixture_teardown()  # type: ignore[misc]
-        put_in_what_ships()
 
     def tearDown(self) -> None:
         for context in self.contexts:

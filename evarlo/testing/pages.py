@@ -9,10 +9,24 @@ from typing import Any
 
 from django import test
 
+from evarlo.catalogue.shipped import put_in_what_ships
+
 
 def folded(text: str) -> str:
     """White space as a browser shows it: any run of it is one space, and none stands at the edge of an element."""
     return re.sub(r"(?<=>) (?=\S)|(?<=\S) (?=<)", "", re.sub(r"\s+", " ", text))
+
+
+class ShipsAgain:
+    """For tests that end with empty tables: what a new place begins with is put in again for whichever test comes next."""
+
+    def _fixture_teardown(self) -> None:
+        super()._fixture_teardown()  # type: ignore[misc]
+        put_in_what_ships()
+
+
+class TransactionTestCase(ShipsAgain, test.TransactionTestCase):
+    """Django's, after which what ships is there again."""
 
 
 class TestCase(test.TestCase):

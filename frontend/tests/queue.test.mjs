@@ -6,7 +6,7 @@ import test from "node:test";
 globalThis.document = { cookie: "csrftoken=t" };
 Object.defineProperty(globalThis, "navigator", { value: {}, configurable: true });
 const { all, drop, put } = await import("../../evarlo/ui/static/ui/js/store.js");
-const { bringIn, grouped, reason, takeBack } = await import("../../evarlo/ui/static/ui/js/queue.js");
+const { bringIn, grouped, letGo, reason, takeBack } = await import("../../evarlo/ui/static/ui/js/queue.js");
 
 const record = (key, more = {}) => ({ key, url: "/in/", who: 1, made: Number(key.slice(1)), ...more });
 const keys = async () => (await all("records")).map((r) => r.key).sort();
@@ -145,7 +145,7 @@ test("what the server has lost is sent again, for as long as this phone holds it
   const old = { ...record("l3"), sent: Date.now() - 4 * 86_400_000 };
   await put("sent", old);
   for (let i = 0; i < 405; i += 1) await put("sent", { ...record(`s${i}`), sent: Date.now() - 1000 });
-  await bringIn();
+  await letGo();
   const held = (await all("sent")).map((r) => r.key);
   assert.equal(held.includes("l3"), false);
   assert.equal(held.length, 400);

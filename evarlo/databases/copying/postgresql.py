@@ -29,10 +29,14 @@ def _ran(line: list[str], env: dict[str, str] | None = None) -> str:
     try:
         return subprocess.run(line, env=env, check=True, capture_output=True, text=True, errors="replace").stdout
     except FileNotFoundError:
-        raise Failed(f"{line[0]} is not on this machine: install PostgreSQL's client programs") from None
+        raise _without(line[0]) from None
     except subprocess.CalledProcessError as error:
         said = error.stderr.strip().splitlines()
         raise Failed(said[0] if said else f"{line[0]} failed") from None
+
+
+def _without(program: str) -> Failed:
+    return Failed(f"{program} is not on this machine: install PostgreSQL's client programs")
 
 
 def take(to: Path) -> None:
@@ -69,7 +73,7 @@ def _lines(path: Path, *only: str) -> Iterator[tuple[str, str]]:
     try:
         asked = subprocess.Popen(line, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, encoding="utf-8")
     except FileNotFoundError:
-        raise Failed("pg_restore is not on this machine: install PostgreSQL's client programs") from None
+        raise _without(line[0]) from None
     with asked:
         table = ""
         for text in asked.stdout or ():

@@ -5,21 +5,16 @@ import time
 from collections.abc import Callable
 
 from django.db import connection, transaction
-from django.test import TransactionTestCase
 
-from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.databases.moments import one_moment
 from evarlo.people.models import User
 from evarlo.testing import world
+from evarlo.testing.pages import TransactionTestCase
 
 
 class OneMoment(TransactionTestCase):
     def setUp(self) -> None:
         self.by = world.person()
-
-    def _fixture_teardown(self) -> None:
-        super()._fixture_teardown()  # type: ignore[misc]
-        put_in_what_ships()
 
     def beside(self, act: Callable[[], None]) -> threading.Thread:
         def run() -> None:

@@ -16,16 +16,15 @@ from django.core.management.base import CommandError
 from django.db import connection
 from django.db.migrations.loader import MigrationLoader
 from django.db.migrations.recorder import MigrationRecorder
-from django.test import TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.databases.copying import Failed, copying
 from evarlo.exchange import backups
 from evarlo.exchange.backups import BackUp, Difference, back_up, new_key, prune, replaced_by, restore, upgrade, wrong_with
 from evarlo.people.models import Role
 from evarlo.testing import world
+from evarlo.testing.pages import TransactionTestCase
 from evarlo.trials.models import Trial
 from evarlo.ui.refused import Refused
 
@@ -44,10 +43,6 @@ class Copies(TransactionTestCase):
         self.addCleanup(lambda: connection.cursor().execute("drop table if exists django_migrations"))
         self.by = world.person()
         self.made = world.trial(self.by)
-
-    def _fixture_teardown(self) -> None:
-        super()._fixture_teardown()  # type: ignore[misc]
-        put_in_what_ships()
 
     def test_what_was_lost_comes_back_and_what_was_there_is_kept(self) -> None:
         copy = back_up()

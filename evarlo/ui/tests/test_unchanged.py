@@ -7,21 +7,15 @@ import unittest
 from typing import Any
 
 from django.db import connection, connections, transaction
-from django.test import TransactionTestCase
 
 from evarlo.catalogue.models import Crop
-from evarlo.catalogue.shipped import put_in_what_ships
+from evarlo.testing.pages import TransactionTestCase
 from evarlo.ui.unchanged import kept
 from evarlo.ui.units import stop_using, use_imperial
 
 
 @unittest.skipUnless(connection.vendor == "sqlite", "elsewhere nothing is kept")
 class Kept(TransactionTestCase):
-    def _fixture_teardown(self) -> None:
-        """What a migration put in is put in again for whichever test comes next."""
-        super()._fixture_teardown()  # type: ignore[misc]
-        put_in_what_ships()
-
     def names(self) -> list[str]:
         self.reads += 1
         return sorted(Crop.objects.filter(source="made for this").values_list("name", flat=True))

@@ -1,6 +1,6 @@
 // The light in the top bar: how many records are kept on this phone only. Every page tries to bring them in.
 
-import { bringIn, takeBack } from "./queue.js";
+import { bringIn, letGo, takeBack } from "./queue.js";
 import { all } from "./store.js";
 
 const light = document.querySelector("[data-link]");
@@ -66,4 +66,5 @@ async function begin() {
   document.dispatchEvent(new CustomEvent("brought-in"));
 }
 window.addEventListener("online", () => begin().catch(() => {}));
+letGo().catch(() => {});
 begin().catch(() => {}); // a browser that keeps nothing for pages has nothing to bring in

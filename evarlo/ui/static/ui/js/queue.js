@@ -24,12 +24,6 @@ export async function bringIn(told = () => {}) {
 
 // One bad record, or one person's who is not here now, holds none of the others up; without a connection or a log-in none go.
 async function bringAll(told) {
-  const left = await bringWaiting(told);
-  await letGo().catch(() => {});
-  return left;
-}
-
-async function bringWaiting(told) {
   const waiting = (await all("records")).filter((r) => !r.refused).sort((a, b) => a.made - b.made);
   let left = "";
   const stops = (why) => {
@@ -52,7 +46,8 @@ async function saved(record) {
   await drop("records", record.key);
 }
 
-async function letGo() {
+// Once for each page, not after each record: all that is kept is read for it.
+export async function letGo() {
   const sent = (await all("sent")).sort((a, b) => b.sent - a.sent);
   const over = [sent.filter((r) => !r.photo).slice(MOST.records), sent.filter((r) => r.photo).slice(MOST.pictures)].flat();
   const old = sent.filter((r) => Date.now() - r.sent > DAYS * 86_400_000);
