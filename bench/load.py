@@ -52,19 +52,19 @@ def main(readers: int = 50, writers: int = 8, seconds: int = 30) -> None:
         from django.db import connection
 
         call_command("load_demo", verbosity=0)
-        sessions, pages, walks, plots = asked()
+        people, phone, pages, walks, plots = asked(readers)
         connection.close()
         server = Server()
         time.sleep(4)
         read, written, over = Heard(), Heard(), threading.Event()
         begin = time.perf_counter() + WARM_S
         crowd = [
-            threading.Thread(target=reading, args=(server.port, sessions["reader"], pages, n, read, begin, over))
-            for n in range(readers)
+            threading.Thread(target=reading, args=(server.port, person, pages, n, read, begin, over))
+            for n, person in enumerate(people)
         ]
         crowd += [
             threading.Thread(
-                target=writing, args=(server.port, sessions["tam"], walks[n % len(walks)], plots, n, written, begin, over)
+                target=writing, args=(server.port, phone, walks[n % len(walks)], plots[n::writers], n, written, begin, over)
             )
             for n in range(writers)
         ]
@@ -80,8 +80,12 @@ def main(readers: int = 50, writers: int = 8, seconds: int = 30) -> None:
         written.told(f"Batches of {BATCH}", seconds)
 
 
-def asked() -> tuple[dict[str, tuple[str, int]], list[str], list[str], list[int]]:
-    """A session of each person with who they are, the pages that are read, where batches go, and the plots of that trial."""
+Person = tuple[str, int]  # a session, and who it is of
+
+
+def asked(readers: int) -> tuple[list[Person], Person, list[str], list[str], list[int]]:
+    """So many readers, each a person of their own; the evaluator who writes; the pages that are read, where batches go, and the
+    plots of that trial."""
     from django.utils import timezone
 
     from evarlo.people.models import User
@@ -89,8 +93,7 @@ def asked() -> tuple[dict[str, tuple[str, int]], list[str], list[str], list[int]
     from evarlo.trials.models import Trial
     from evarlo.walks.services import open_round
 
-    people = User.objects.filter(username__in=("tam", "reader"))
-    sessions = {who.username: (session_of(who), who.pk) for who in people}
+    people = [User.objects.create_user(f"reader-{n}", role="reader") for n in range(readers)]
     trials = list(Trial.objects.filter(name="Bulb fennel, main season").order_by("season"))
     running, by = trials[-1], User.objects.get(username="tam")
     pages = ["/", "/trials/", "/cultivars/", "/programmes/", "/ground/"]
@@ -101,12 +104,11 @@ def asked() -> tuple[dict[str, tuple[str, int]], list[str], list[str], list[int]
         f"/trials/{running.slug}/walk/{open_round(running, world.trait(key), timezone.localdate(), by).pk}/bring-in/"
         for key in ("vigour", "damage")
     ]
-    return sessions, pages, walks, list(running.plots.values_list("pk", flat=True))
+    plots = list(running.plots.values_list("pk", flat=True))
+    return [(session_of(who), who.pk) for who in people], (session_of(by), by.pk), pages, walks, plots
 
 
-def reading(
-    port: int, session: tuple[str, int], pages: list[str], n: int, heard: Heard, begin: float, over: threading.Event
-) -> None:
+def reading(port: int, session: Person, pages: list[str], n: int, heard: Heard, begin: float, over: threading.Event) -> None:
     """One who reads a page after the other, as a browser keeps its connection."""
     line = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
     headers = {"Cookie": f"sessionid={session[0]}", "Accept-Encoding": "gzip"}
@@ -121,21 +123,28 @@ def reading(
 
 
 def writing(
-    port: int, session: tuple[str, int], url: str, plots: list[int], n: int, heard: Heard, begin: float, over: threading.Event
+    port: int, session: Person, url: str, plots: list[int], n: int, heard: Heard, begin: float, over: threading.Event
 ) -> None:
     """One phone that brings in batches."""
     line = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
     headers = {"Cookie": f"sessionid={session[0]}; csrftoken={TOKEN}", "X-CSRFToken": TOKEN, "Content-Type": "application/json"}
+    stands: dict[int, str] = dict.fromkeys(plots, "")  # so that each batch says something new of its plots, as a walk does
     while not over.is_set():
-        made, records = int(time.time() * 1000), []
-        for k in range(BATCH):
-            n += 7
-            value = {"number": (n + k) % 9 + 1}
-            records.append({"key": str(uuid.uuid4()), "plot": plots[n % len(plots)], "made": made, "before": "", **value})
+        made, batch, records = int(time.time() * 1000), [], []
+        for _ in range(BATCH):
+            n += 1
+            plot = plots[n % len(plots)]
+            value = {"number": (n // len(plots)) % 9 + 1}
+            batch.append(plot)
+            records.append({"key": str(uuid.uuid4()), "plot": plot, "made": made, "before": stands[plot], **value})
         start = time.perf_counter()
         line.request("POST", url, json.dumps({"who": session[1], "clock": made, "records": records}), headers)
         answer = line.getresponse()
-        answer.read()
+        said = json.loads(answer.read())
+        for plot, one in zip(batch, said.get("answers", ()), strict=False):
+            stands[plot] = one["stands"]
+            if start >= begin:
+                heard.answers[one["state"]] += 1
         if start >= begin:
             heard.note("batch", answer.status, time.perf_counter() - start)
 

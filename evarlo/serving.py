@@ -16,6 +16,7 @@ import time
 from types import FrameType
 from typing import Any
 
+from django.urls import get_resolver
 from waitress.server import create_server
 from waitress.wasyncore import loop
 
@@ -38,6 +39,7 @@ def serve(host: str, port: int) -> None:
     listening.setblocking(False)
     from evarlo.wsgi import application
 
+    get_resolver().url_patterns  # noqa: B018 - every page's module is there before the first request, once for all processes
     running: set[int] = set()
     ending = False
 

@@ -25,6 +25,7 @@ SCALE = os.environ.get("EVARLO_SCALE", "")  # of the weigh-in bench: simulated, 
 CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("EVARLO_ORIGINS", "").split(",") if o]
 
 INSTALLED_APPS = [
+    "evarlo.databases",
     "evarlo.ui",
     "evarlo.people",
     "evarlo.catalogue",

@@ -14,6 +14,7 @@ from evarlo.catalogue.models import Cultivar
 from evarlo.catalogue.profile import FIELDS, shown
 from evarlo.catalogue.services import CULTIVAR_FIELDS, add_synonym, keep_apart, keep_cultivar
 from evarlo.catalogue.traits import library
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.fields import Number, Words
@@ -89,6 +90,7 @@ def _page(request: PersonRequest, cultivar: Cultivar, **bound: forms.Form) -> Ht
 
 
 @may("see_names")
+@given_again
 def cultivar_page(request: PersonRequest, pk: int) -> HttpResponse:
     return _page(request, _cultivar(pk))
 

@@ -13,6 +13,7 @@ from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.catalogue.profile import FIELDS, GROUPS, SPACING, read_value, shown
 from evarlo.catalogue.queries import CultivarRow, cultivar_rows
 from evarlo.catalogue.services import add_cultivar, crop_named, cultivar_of, keep_crop, likely_duplicates
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words
@@ -42,6 +43,7 @@ class NewCultivar(forms.Form):
 
 
 @may("see")
+@given_again
 def cultivars(request: PersonRequest) -> HttpResponse:
     form = NewCultivar(typed(request))
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
@@ -50,7 +52,7 @@ def cultivars(request: PersonRequest) -> HttpResponse:
         say(request, f"{made.name} is on the list of {made.crop.name}.")
         return redirect("catalogue:list")
     names = allowed(request.user, "see_names")
-    rows = kept("cultivars", cultivar_rows)
+    rows = kept("cultivars", cultivar_rows, of=())
     listing = Listing(request, "cultivars", cultivar_columns(names), rows, "crop", "cultivar")
     if (file := listing.taken()) is not None:
         return file
@@ -58,7 +60,7 @@ def cultivars(request: PersonRequest) -> HttpResponse:
         "listing": listing,
         "all_crops": Crop.objects.all(),
         "form": form,
-        "alike": kept("alike", likely_duplicates) if allowed(request.user, "plan") else [],
+        "alike": kept("alike", likely_duplicates, of=()) if allowed(request.user, "plan") else [],
     }
     return render(request, "catalogue/cultivars.html", context, status=422 if form.errors else 200)
 
@@ -122,6 +124,7 @@ class CropForm(forms.Form):
 
 
 @may("see")
+@given_again
 def crops(request: PersonRequest) -> HttpResponse:
     """Every crop with the figures that are looked up most."""
     keys = ("family", "frost", "soil_c", "edible_days", "picking")
@@ -136,6 +139,7 @@ def new_crop(request: PersonRequest) -> HttpResponse:
 
 
 @may("see")
+@given_again
 def crop_page(request: PersonRequest, pk: int) -> HttpResponse:
     """One crop's profile: to read, and for the manager to change."""
     return _crop_page(request, get_object_or_404(Crop, pk=pk))

@@ -13,6 +13,7 @@ from evarlo.compare.fit import fit_check
 from evarlo.compare.heads import as_good, head_to_head, pair_table
 from evarlo.compare.views import compared, framed
 from evarlo.compare.words import as_good_in_words, claims_in_words, fit_in_words, heads_in_words, pairs_in_words
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.ground import strip
@@ -24,6 +25,7 @@ MOST_HEADS = 3
 
 
 @may("compare")
+@given_again
 def pairs(request: PersonRequest, slug: str) -> HttpResponse:
     """All pairs of one trait, with letters, and who is as good as the check within what matters."""
     trial, traits, found = compared(request, slug)
@@ -40,6 +42,7 @@ def pairs(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
+@given_again
 def heads(request: PersonRequest, slug: str) -> HttpResponse:
     """Two or three entries over every trait that has a record."""
     trial = trial_or_404(slug)
@@ -63,6 +66,7 @@ def heads(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
+@given_again
 def claims(request: PersonRequest, slug: str) -> HttpResponse:
     """What catalogues and breeders say of the entries, against what this trial found."""
     trial = trial_or_404(slug)
@@ -79,6 +83,7 @@ def claims_found(request: PersonRequest, pk: int) -> HttpResponse:
 
 
 @may("compare")
+@given_again
 def fit(request: PersonRequest, slug: str) -> HttpResponse:
     """Residuals of the model of one trait, and what the comparison says without those that stand out."""
     trial, traits, found = compared(request, slug)

@@ -23,7 +23,7 @@ from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.queries import criteria_of, entry_names, plots_of, readings_of
 from evarlo.trials.registry import registry
-from evarlo.ui.unchanged import kept
+from evarlo.ui.unchanged import each_told
 from evarlo.walks.stages import windows
 from trialcore.inference.comparisons import Guard, sed_of_differences
 
@@ -125,7 +125,7 @@ def _mean(values: list[float]) -> float | None:
 
 def said_of(trial: Trial) -> list[str]:
     """What events and care add to every comparison, in words."""
-    return list(kept(("marks", trial.pk), lambda: [words for source in registry.marks for words in source(trial)]))
+    return [words for told in each_told(registry.marks, trial) for words in told]
 
 
 def direction_of(trial: Trial, trait: Trait) -> int:

@@ -27,11 +27,13 @@ from evarlo.compare.question_words import (
 from evarlo.compare.running import Running, maps, running, takes_long
 from evarlo.compare.together import together
 from evarlo.compare.views import compared, framed
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 
 
 @may("compare")
+@given_again
 def checks(request: PersonRequest, slug: str) -> HttpResponse:
     """Every entry against every check of the trial."""
     trial, traits, found = compared(request, slug)
@@ -41,6 +43,7 @@ def checks(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
+@given_again
 def places(request: PersonRequest, slug: str) -> HttpResponse:
     """A trial in several environments: each entry in each, and who changes sides."""
     trial, traits, found = compared(request, slug)
@@ -65,6 +68,7 @@ def places(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
+@given_again
 def all_together(request: PersonRequest, slug: str) -> HttpResponse:
     """All criteria weighed together; weights are moved in the browser, or sent where it runs no scripts."""
     trial, traits, found = compared(request, slug)
@@ -113,6 +117,7 @@ def weight_in(text: str) -> float | None:
 
 
 @may("compare")
+@given_again
 def ground(request: PersonRequest, slug: str) -> HttpResponse:
     """Maps of the ground, and the comparison without it; of a long trial the figures come after the page."""
     trial, traits, found = compared(request, slug)
@@ -138,6 +143,7 @@ def ground(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
+@given_again
 def kinds(request: PersonRequest, slug: str) -> HttpResponse:
     """Of which kind the plots of each entry are, for a trait that has no more and no less."""
     trial, _, found = compared(request, slug)
@@ -149,6 +155,7 @@ def kinds(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
+@given_again
 def early(request: PersonRequest, slug: str) -> HttpResponse:
     """What early rounds foretold of the trait, over the trials of the crop."""
     trial, traits, found = compared(request, slug)
@@ -158,6 +165,7 @@ def early(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
+@given_again
 def if_alike(request: PersonRequest, slug: str) -> HttpResponse:
     """The comparison with plots made alike in something else that was recorded."""
     trial, traits, found = compared(request, slug)

@@ -31,6 +31,7 @@ from evarlo.compare.words import (
     why_in_words,
 )
 from evarlo.nursery.audit import besides_of
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -86,6 +87,7 @@ def asked_again(found: Comparison) -> str:
 
 
 @may("compare")
+@given_again
 def compare_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial, traits, found = compared(request, slug)
     context: dict[str, Any] = {"traits": traits, "c": found}
@@ -137,6 +139,7 @@ def bar_of(s: EntryResult) -> EntryBar:
 
 
 @may("compare")
+@given_again
 def working(request: PersonRequest, slug: str) -> HttpResponse:
     """How it was worked out: the model, the analysis of variance, every pair and the data used."""
     trial, traits, found = compared(request, slug)
@@ -158,6 +161,7 @@ def working(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 @may("compare")
+@given_again
 def years(request: PersonRequest, slug: str) -> HttpResponse:
     """What the same plots bore over the years, summed in one unit."""
     trial = trial_or_404(slug)
@@ -202,6 +206,7 @@ def _recovered(found: Comparison) -> dict[str, Any]:
 
 
 @may("compare")
+@given_again
 def flow(request: PersonRequest, slug: str) -> HttpResponse:
     """How the harvest came in: curves, and by when half of it was there."""
     trial = trial_or_404(slug)

@@ -2,5 +2,5 @@
 neither: on both one transaction writes at a time, and one moment can be read while others write.
 
 `settings` what Django is told of either; `moments` reading as of one moment; `copying` copies of the whole; `journal` what was
-acknowledged, held against what is there; `turns` one at a time where tables change; `postgresql` Django's own, with one writer at
-a time."""
+acknowledged, held against what is there; `marks` whether what was read is still so; `turns` one at a time where tables change;
+`sqlite` and `postgresql` Django's own, with those who want to write in a queue."""

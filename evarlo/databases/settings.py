@@ -25,7 +25,7 @@ def database(address: str, data: Path) -> dict[str, Any]:
     the folder `data`. Raises ValueError for another kind of database."""
     if not address:
         return {
-            "ENGINE": "django.db.backends.sqlite3",
+            "ENGINE": "evarlo.databases.sqlite",
             "NAME": data / "evarlo.sqlite3",
             "CONN_MAX_AGE": None,
             "OPTIONS": dict(SQLITE),

@@ -12,6 +12,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.catalogue.models import Trait
+from evarlo.databases.marks import of_its_trial
 from evarlo.events.models import Event, Hit
 from evarlo.events.plants import Lives, lives_of, marks_by_plot
 from evarlo.events.rules import KEEP, PULL, Rule, check_rule, reason_in_words, rule_in_words, rule_of, ruled
@@ -254,6 +255,7 @@ CALLED = (
 )
 
 
+@of_its_trial
 def marks(trial: Trial) -> Iterable[str]:
     """What every comparison has to say of events."""
     for line in lines_of(trial):

@@ -18,6 +18,7 @@ from evarlo.grounds.models import Bed, BedUse
 from evarlo.grounds.services import BED_TRAITS, place_bed
 from evarlo.grounds.words import part_in_words, when_in_words
 from evarlo.people.corrections import corrections_of
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.ui.draw.occupancy import Box, occupancy
@@ -124,6 +125,7 @@ def _box(x: Lain) -> Box:
 
 
 @may("see")
+@given_again
 def bed_page(request: PersonRequest, pk: int) -> HttpResponse:
     return _page(request, _bed(pk))
 

@@ -15,6 +15,7 @@ from evarlo.grounds.models import Site
 from evarlo.grounds.services import SITE_FIGURES, add_bed, bed_named, keep_site, site_on_record
 from evarlo.grounds.site_map import site_drawn
 from evarlo.grounds.weather import frost_of
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words, read_day
@@ -88,6 +89,7 @@ class NewBed(SiteFigures):
 
 
 @may("see")
+@given_again
 def ground(request: PersonRequest) -> HttpResponse:
     form = NewBed(typed(request))
     if request.method == "POST" and allowed(request.user, "plan") and form.is_valid():
@@ -101,7 +103,7 @@ def ground(request: PersonRequest) -> HttpResponse:
     today, movable = timezone.localdate(), allowed(request.user, "plan")
     for site in sites:
         draw = partial(site_drawn, site, list(site.beds.all()), today, movable)
-        site.drawn = kept(("site", site.pk, today, movable), draw) if site.beds.all() else None  # type: ignore[attr-defined]
+        site.drawn = kept(("site", site.pk, today, movable), draw, of=[site]) if site.beds.all() else None  # type: ignore[attr-defined]
     context = {"sites": sites, "form": form, "adding": movable and ("new" in request.GET or bool(form.errors) or not sites)}
     return render(request, "grounds/ground.html", context, status=422 if form.errors else 200)
 
@@ -114,6 +116,7 @@ def _with_frost(sites: Iterable[Site]) -> list[Site]:
 
 
 @may("plan")
+@given_again
 def site_page(request: PersonRequest, pk: int) -> HttpResponse:
     """What is known of a site, to be changed."""
     site = get_object_or_404(Site, pk=pk)

@@ -106,7 +106,7 @@ class Record:
 
 def record_of(site: Site) -> Record:
     """The whole record of a site, oldest first."""
-    return kept(("weather", site.pk, site.latitude), lambda: _record_of(site))
+    return kept(("weather", site.pk, site.latitude), lambda: _record_of(site), of=[site])
 
 
 def _record_of(site: Site) -> Record:

@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from datetime import date
 
+from evarlo.databases.marks import of_its_trial
 from evarlo.nursery.book import planted_in
 from evarlo.nursery.models import StationMark
 from evarlo.nursery.planting import plants_of_a_unit
@@ -22,6 +23,7 @@ def stands_over(trial: Trial) -> dict[int, Stand]:
     return trial.once("stands", lambda: _stands_over(trial))
 
 
+@of_its_trial
 def _stands_over(trial: Trial) -> dict[int, Stand]:
     plots = {pk: trial.spacing_at(own or trial.in_row_cm) for pk, own in trial.plots.values_list("pk", "entry__in_row_cm")}
     unsure, each = not_judged(trial), trial.per_station

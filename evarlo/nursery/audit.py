@@ -15,7 +15,7 @@ from evarlo.trials.models import Deviation, Trial
 from evarlo.trials.plot_numbers import chosen_plots
 from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import registry
-from evarlo.ui.unchanged import kept
+from evarlo.ui.unchanged import each_told, kept
 from evarlo.ui.words import counted
 from trialcore.reckoning.balance import Kind
 from trialcore.reckoning.fairness import Besides, Fact, Unlike, audit, besides
@@ -120,7 +120,7 @@ def facts_of(trial: Trial, books: Sequence[EntryBook], lots: bool) -> list[Fact]
     """Everything on record of how the entries of a trial were treated."""
     facts = [*_sown(books, lots), *_days(trial, books), *_planted(trial, books), *_tended(books), *_thinned(books)]
     facts += [*_materials(trial), *_deviations(trial), *_grounds(trial)]
-    return facts + [fact for source in registry.facts for fact in source(trial)]
+    return facts + [fact for told in each_told(registry.facts, trial) for fact in told]
 
 
 @dataclass(frozen=True)
@@ -133,7 +133,7 @@ class Difference:
 
 def besides_of(trial: Trial, lots: bool = True) -> dict[str, tuple[Difference, ...]]:
     """In what each entry (by code) differs from the check besides its name, what holds a verdict back first."""
-    return kept(("besides", trial.pk, lots), lambda: _besides_of(trial, lots))
+    return kept(("besides", trial.pk, lots), lambda: _besides_of(trial, lots), of=[trial])
 
 
 def _besides_of(trial: Trial, lots: bool) -> dict[str, tuple[Difference, ...]]:

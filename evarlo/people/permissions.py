@@ -96,9 +96,10 @@ def acts_allowed(request: HttpRequest) -> dict[str, Any]:
 
 
 def whose_place(request: HttpRequest) -> dict[str, Any]:
-    """For templates: `sample_world`, and `records_lost`, whether the last start found some missing. Who is logged in was
-    told so at the door, so that no page has to look it up."""
+    """For templates: `sample_world`, `records_lost`, whether the last start found some missing, and `person`, who looks. Who is
+    logged in was told so at the door, so that no page has to look it up."""
     user = getattr(request, "user", None)
     if user is not None and user.is_authenticated:
-        return {"sample_world": request.session.get(IN_SAMPLE, False), "records_lost": any_lost()}
+        person = getattr(user, "person", user)
+        return {"sample_world": request.session.get(IN_SAMPLE, False), "records_lost": any_lost(), "person": person}
     return {"sample_world": SimpleLazyObject(is_sample)}

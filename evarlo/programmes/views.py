@@ -10,6 +10,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from evarlo.catalogue.models import Crop, Trait
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.programmes.analysing import begin, is_done, step, traits_of
@@ -30,6 +31,7 @@ def programme_or_404(slug: str) -> Programme:
 
 
 @may("see_names")
+@given_again
 def programmes(request: PersonRequest) -> HttpResponse:
     """Every programme, and what could be joined into one."""
     made = Programme.objects.select_related("crop").prefetch_related("memberships__trial")

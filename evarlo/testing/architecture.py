@@ -7,6 +7,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 ORDER = (
+    "databases",
     "devices",
     "ui",
     "people",

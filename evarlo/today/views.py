@@ -9,6 +9,7 @@ from django.shortcuts import redirect, render
 from django.utils import timezone
 
 from evarlo.people.forms import ROLES
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import allowed, may, opens
 from evarlo.people.places import people_known, place
 from evarlo.people.requests import PersonRequest
@@ -19,18 +20,19 @@ from evarlo.trials.models import Trial
 from evarlo.trials.queries import shown_first
 from evarlo.trials.registry import Due, registry
 from evarlo.trials.views import cards
-from evarlo.ui.unchanged import kept
+from evarlo.ui.unchanged import each_told, kept
 
 SHOWN = 8  # trials that Today draws
 
 
 @may("see")
+@given_again
 def home(request: PersonRequest) -> HttpResponse:
     today = timezone.localdate()
-    rows = kept(("cards", today), lambda: cards(shown_first(SHOWN)))
+    rows = kept(("cards", today), lambda: cards(shown_first(SHOWN)), of=())
     if allowed(request.user, "plan") and not rows:
         return render(request, "today/home.html", {"begins": True, "place": place() or "Evarlo", "alone": len(people_known()) < 2})
-    every = kept(("due", today), lambda: all_due(today))
+    every = all_due(today)
     due = [d for d in every if opens(request.user, d.url)]
     groups = [
         ("Late", "late", [(d, (today - d.by).days) for d in sorted((d for d in due if d.by < today), key=weight)]),
@@ -49,7 +51,7 @@ def home(request: PersonRequest) -> HttpResponse:
 
 def all_due(today: date) -> list[Due]:
     """Everything that is late or due, of trials that count."""
-    found = (d for source in registry.due for d in source(today) if not (d.trial.practice or d.trial.archived_at))
+    found = (d for told in each_told(registry.due, today) for d in told if not (d.trial.practice or d.trial.archived_at))
     return sorted(found, key=lambda d: (d.by, d.trial.name))
 
 
@@ -71,6 +73,7 @@ def jump(request: PersonRequest) -> HttpResponse:
 
 
 @may("see")
+@given_again
 def help_page(request: PersonRequest) -> HttpResponse:
     """How the work goes, and what the words mean."""
     return render(request, "today/help.html", {"stages": STAGES, "glossary": GLOSSARY, "roles": ROLES.items()})

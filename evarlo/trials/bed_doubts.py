@@ -16,7 +16,7 @@ from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.queries import plots_of
 from evarlo.trials.registry import registry
 from evarlo.trials.tasks import begun_in
-from evarlo.ui.unchanged import kept
+from evarlo.ui.unchanged import each_told, kept
 from evarlo.ui.units import figure_shown, measured
 from trialcore.reckoning.rotation import Use, breaches, clashes, confounded, stretches
 
@@ -38,7 +38,7 @@ def uses_of_trials(beds: Sequence[Bed]) -> Iterable[Taken]:
         plots[plot.trial_id, plot.bed_id or 0].append(plot)
     trials = Trial.objects.select_related("crop").in_bulk({t for t, _ in plots})
     begun = begun_in(list(trials))
-    weighed = {pk: w for source in registry.weighed for pk, w in source(list(trials)).items()}
+    weighed = {pk: w for told in each_told(registry.weighed, tuple(trials)) for pk, w in told.items()}
     for (trial_id, bed_id), some in plots.items():
         trial = trials[trial_id]
         since, until = stands(trial, begun)
@@ -76,7 +76,7 @@ def stands(trial: Trial, begun: dict[tuple[int, str], date]) -> tuple[date | Non
 
 def bed_doubts(trial: Trial) -> BedDoubts:
     """What about the beds speaks against this layout, or has to be kept in mind."""
-    return kept(("bed doubts", trial.pk), lambda: _bed_doubts(trial))
+    return kept(("bed doubts", trial.pk), lambda: _bed_doubts(trial), of=[trial])
 
 
 def _bed_doubts(trial: Trial) -> BedDoubts:

@@ -29,7 +29,7 @@ class Clock:
 
     def process_view(self, _request: HttpRequest, _view: Any, _args: Any, given: dict[str, Any]) -> None:
         slug = str(given.get("slug", ""))
-        zone = kept(("zone", slug), lambda: zone_of(slug))
+        zone = kept(("zone", slug), lambda: zone_of(slug), of=())
         if zone:
             timezone.activate(zone)
 

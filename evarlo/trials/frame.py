@@ -16,7 +16,7 @@ from evarlo.trials.models import Exclusion, Plot, Trial
 from evarlo.trials.queries import frost_of_trial, names_are_hidden, without_names
 from evarlo.trials.registry import Span, registry
 from evarlo.ui.draw.rail import Chip, Frost, Mark, rail
-from evarlo.ui.unchanged import kept
+from evarlo.ui.unchanged import each_told, kept
 
 PHASES = (
     ("plan", "Plan", "trials:plan"),
@@ -63,13 +63,13 @@ def frame(request: PersonRequest, trial: Trial, phase: str, layer: str = "", sco
     chosen = request.GET.get("plot", "")
     plot = trial.plots.filter(number=chosen).first() if chosen else None
     links = tuple(PhaseLink(key, name, reverse(view, args=[trial.slug]), key == phase) for key, name, view in PHASES)
-    who, today = request.user.pk, timezone.localdate()
+    who, today = request.user.role, timezone.localdate()
     ground = (
         scoring_ground(trial, scoring.done)
         if scoring
-        else kept(("ground", trial.pk, who, wanted, today), lambda: ground_of(trial, request.user, wanted))
+        else kept(("ground", trial.pk, who, wanted, today), lambda: ground_of(trial, request.user, wanted), of=[trial])
     )
-    drawn = kept(("rail", trial.pk, who, phase, today), lambda: _rail(trial, links, request.user))
+    drawn = kept(("rail", trial.pk, who, phase, today), lambda: _rail(trial, links, request.user), of=[trial])
     url = scoring.url if scoring else reverse("trials:ground", args=[trial.slug])
     made = Frame(trial, phase, links, drawn, ground, url, legend(), plot)
     return {"trial": trial, "frame": made, "masked": names_are_hidden(trial, request.user)}
@@ -80,7 +80,7 @@ def _rail(trial: Trial, links: tuple[PhaseLink, ...], user: Any) -> SafeString |
     if spans is None:
         return None
     chips = [Chip(x.name, x.url, spans[x.key].start, spans[x.key].end, spans[x.key].planned, x.current) for x in links]
-    marks = [Mark(p.on, p.text, p.hurts) for source in registry.pins for p in source(trial)]
+    marks = [Mark(p.on, p.text, p.hurts) for told in each_told(registry.pins, trial) for p in told]
     lost = Exclusion.objects.in_force().filter(plot__trial=trial).select_related("plot")
     by_day: dict[date, list[Exclusion]] = {}
     for e in lost:
@@ -95,7 +95,7 @@ def _rail(trial: Trial, links: tuple[PhaseLink, ...], user: Any) -> SafeString |
 
 def stage_spans(trial: Trial) -> dict[str, Span] | None:
     """When each phase was or is to be; None for a trial without any date. What has no date follows what has one."""
-    known = {span.phase: span for source in registry.spans for span in source(trial)}
+    known = {span.phase: span for told in each_told(registry.spans, trial) for span in told}
     if not known.keys() & {"sow", "plant", "pick"}:
         return None
     first = min(span.start for span in known.values())

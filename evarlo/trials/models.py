@@ -11,6 +11,7 @@ from django.db.models import Q
 from django.urls import reverse
 
 from evarlo.catalogue.models import Crop, Cultivar, Trait
+from evarlo.databases import marks
 from evarlo.grounds.models import Bed
 from evarlo.ui.in_force import Liftable, Undoable
 from evarlo.ui.words import counted
@@ -103,9 +104,11 @@ class Trial(models.Model):
         """What `read` gives, read once for this object: a page asks for the same plots and values in several places."""
         kept = self.__dict__.setdefault("_read", {})
         if name not in kept:
-            kept[name] = read()
-        found: T = kept[name]
-        return found
+            with marks.apart(marks.tables_under(self)) as own:
+                kept[name] = (read(), own)
+        found: tuple[T, marks.Resting] = kept[name]
+        marks.note(found[1].names, found[1].told)
+        return found[0]
 
     def read_anew(self) -> None:
         """Forget what `once` has read: something of it was changed."""

@@ -11,6 +11,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.catalogue.profile import FIELDS, shown
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials import queries
@@ -73,6 +74,7 @@ class MaterialForm(forms.Form):
 
 
 @may("plan")
+@given_again
 def needs_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     plan = plan_of(trial)

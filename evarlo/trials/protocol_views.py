@@ -10,6 +10,7 @@ from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -53,6 +54,7 @@ class DeviationForm(forms.Form):
 
 
 @may("see")
+@given_again
 def protocol_page(request: PersonRequest, slug: str) -> HttpResponse:
     return _page(request, trial_or_404(slug))
 

@@ -18,7 +18,7 @@ from evarlo.trials.drafting import DraftPlot, faults_in
 from evarlo.trials.laying import conditions_of
 from evarlo.trials.models import Criterion, Deed, Entry, Exclusion, Plot, Trial
 from evarlo.trials.registry import DiaryLine, Readings, registry
-from evarlo.ui.unchanged import kept
+from evarlo.ui.unchanged import each_told, told
 from trialcore.layouts.neighbours import Fault
 from trialcore.reckoning.frost import Frost
 
@@ -125,14 +125,15 @@ def readings_of(trial: Trial, trait: Trait) -> Readings:
     """What is known of each plot for a trait, from whichever place of work records it: a plot of which its own place knows
     nothing is filled by another that measured the same."""
 
-    def found() -> Readings:
-        own = registry.readings[trait.source](trial, trait)
-        if trait.key in FILLED and any(p.pk not in own for p in plots_of(trial)):
-            for fill in registry.fills:
-                own = fill(trial, trait) | own
-        return own
+    return trial.once(f"readings {trait.pk}", lambda: dict(told(_readings, trial, trait)))
 
-    return trial.once(f"readings {trait.pk}", lambda: dict(kept(("readings", trial.pk, trait.pk), found)))
+
+def _readings(trial: Trial, trait: Trait) -> Readings:
+    own = registry.readings[trait.source](trial, trait)
+    if trait.key in FILLED and any(p.pk not in own for p in plots_of(trial)):
+        for fill in registry.fills:
+            own = fill(trial, trait) | own
+    return own
 
 
 def criteria_of(trial: Trial) -> list[Criterion]:
@@ -156,9 +157,9 @@ def recorded_traits(trial: Trial) -> dict[int, Trait]:
     """The traits of which anything is recorded in this trial, by id."""
 
     def found() -> dict[int, Trait]:
-        return {t.pk: t for source in registry.traits for t in source(trial)}
+        return {t.pk: t for told in each_told(registry.traits, trial) for t in told}
 
-    return trial.once("recorded-traits", lambda: dict(kept(("recorded traits", trial.pk), found)))
+    return trial.once("recorded-traits", found)
 
 
 TURNED = 1e-6  # metres by which a plot is longer or shorter than planned where it lies across its bed
@@ -275,8 +276,8 @@ def completeness(trials: list[Trial]) -> dict[int, Completeness]:
     for pk, trial_id in Plot.objects.filter(trial__in=ids).values_list("pk", "trial_id"):
         plots[trial_id].append(pk)
     things: dict[int, list[set[int]]] = defaultdict(list)
-    for source in registry.complete:
-        for (trial_id, _), having in source(ids).items():
+    for one in each_told(registry.complete, ids):
+        for (trial_id, _), having in one.items():
             things[trial_id].append(having)
     found: dict[int, Completeness] = {}
     for trial in trials:

@@ -16,6 +16,7 @@ from django.views.decorators.http import require_POST
 from evarlo.catalogue.models import Trait
 from evarlo.catalogue.traits import library
 from evarlo.grounds.weather import record_of
+from evarlo.people.given_again import given_again
 from evarlo.people.models import User
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -97,6 +98,7 @@ class DayForm(forms.Form):
 
 
 @may("see")
+@given_again
 def calendar_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     return _page(request, trial, None)

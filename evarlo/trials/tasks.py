@@ -22,7 +22,7 @@ from evarlo.trials.needs import entries_short, plan_of
 from evarlo.trials.queries import frost_of_trial
 from evarlo.trials.registry import Due, registry
 from evarlo.ui.fields import read_day
-from evarlo.ui.unchanged import kept
+from evarlo.ui.unchanged import each_told, kept
 from trialcore.field.weather import soil_warm_on
 from trialcore.reckoning import schedule
 from trialcore.reckoning.schedule import Dated, Offset, SowingWindow, parted, sowing_window, years_later
@@ -116,7 +116,7 @@ def _range(days: Any) -> Offset:
 def begun_in(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     """The day on which each phase of some trials was begun, from wherever that is recorded; an order is done when a lot is
     received."""
-    found = {phase: day for source in registry.begun for phase, day in source(trial_ids).items()}
+    found = {phase: day for told in each_told(registry.begun, tuple(trial_ids)) for phase, day in told.items()}
     lots = Move.objects.filter(why=Move.Why.RECEIVED, lot__cultivar__entries__trial__in=trial_ids).order_by()
     for trial, day in lots.values_list("lot__cultivar__entries__trial").annotate(last=Max("on")):
         found.setdefault((trial, "order"), day)
@@ -195,7 +195,7 @@ def planned_dates(trial: Trial) -> list[tuple[str, str, Dated]]:
 
 def season_tasks(trial: Trial) -> SeasonTasks:
     """Everything to be done, in time order, with what does not go together."""
-    return kept(("tasks", trial.pk), lambda: _season_tasks(trial))
+    return kept(("tasks", trial.pk), lambda: _season_tasks(trial), of=[trial])
 
 
 def _season_tasks(trial: Trial) -> SeasonTasks:
@@ -328,7 +328,8 @@ def due(today: date) -> Iterable[Due]:
         .select_related("crop", "need_plan")
         .prefetch_related("tasks__trait")
     )
-    begun, short = begun_in([t.pk for t in trials]), entries_short(trials, today)
+    begun = begun_in([t.pk for t in trials])
+    short = kept(("short", today, *(t.pk for t in trials)), lambda: entries_short(trials, today), of=trials)
     for trial in trials:
         tasks, shown = tasks_of(trial, begun=begun)
         found = schedule.schedule(tasks)

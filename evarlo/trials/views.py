@@ -16,6 +16,7 @@ from django_htmx.http import replace_url, trigger_client_event
 
 from evarlo.catalogue.models import Crop
 from evarlo.catalogue.services import crop_named
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials import queries
@@ -36,7 +37,7 @@ from evarlo.ui.fields import Number, Words
 from evarlo.ui.listing import Act, Column, Listing
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside, said_on_top
-from evarlo.ui.unchanged import kept
+from evarlo.ui.unchanged import each_told, kept
 from evarlo.ui.words import counted
 
 MOST_CARDS = 12  # trials under way that are drawn; the list holds them all
@@ -48,6 +49,7 @@ def trial_or_404(slug: str) -> Trial:
 
 
 @may("see")
+@given_again
 def trial_list_page(request: PersonRequest) -> HttpResponse:
     """What is under way as cards, and every trial as a list."""
     every = queries.trial_list()
@@ -55,7 +57,7 @@ def trial_list_page(request: PersonRequest) -> HttpResponse:
     listing = Listing(request, "trials", trial_columns(), every, "-season", "trial", acts, lambda t: t.slug)
     if (file := listing.taken()) is not None:
         return file
-    drawn = kept(("cards of the list", timezone.localdate()), lambda: cards(queries.shown_first(MOST_CARDS)))
+    drawn = kept(("cards of the list", timezone.localdate()), lambda: cards(queries.shown_first(MOST_CARDS)), of=())
     return render(request, "trials/list.html", {"rows": drawn, "listing": listing, "any": bool(every)})
 
 
@@ -103,6 +105,7 @@ def cards(trials: list[Trial]) -> list[dict[str, object]]:
 
 
 @may("see")
+@given_again
 def plan(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     return _plan(request, trial)
@@ -187,7 +190,7 @@ def names(request: PersonRequest, slug: str) -> HttpResponse:
 
 def _remembered(trial: Trial) -> list[str]:
     """What earlier seasons taught that bears on this plan."""
-    return [said for source in registry.remembered for said in source(trial)]
+    return [said for told in each_told(registry.remembered, trial) for said in told]
 
 
 def _overhang(trial: Trial) -> list[str]:
@@ -344,6 +347,7 @@ def ground(request: PersonRequest, slug: str) -> HttpResponse:
 
 
 @may("see")
+@given_again
 def closer(request: PersonRequest, slug: str) -> HttpResponse:
     """The plan alone and large, every plant at its station."""
     trial = trial_or_404(slug)

@@ -1,42 +1,146 @@
-"""What was worked out once is kept while nothing in the database has changed: the ground and rail of a page, what is due.
+"""What was worked out once is kept while nothing that it rests on has changed: the ground and rail of a page, what is due, whole
+pages that only show.
 
-SQLite tells cheaply whether anything has: another connection's commits by `data_version`, this one's by how many rows it changed.
-Both are asked each time, so that nothing old is ever shown. Each thread keeps its own; another database keeps nothing."""
+One shelf for all threads of a process. What a thing rests on is noted as it is read (`evarlo.databases.marks`) and held against
+the tables' marks before it is given again, so that nothing old is ever shown."""
 
 from __future__ import annotations
 
-import threading
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
-from typing import Any, TypeVar
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
+from contextlib import contextmanager, nullcontext
+from copy import copy
+from dataclasses import dataclass
+from functools import partial
+from threading import Lock
+from typing import Any, ParamSpec, TypeVar, cast
 
-from django.db import connection
+from django.db import connection, models
+from django.utils import timezone
 
+from evarlo.databases import marks
+from evarlo.databases.marks import ALL, Marks, Resting, Told
 from evarlo.ui.units import looks
 
+P = ParamSpec("P")
 T = TypeVar("T")
-MOST = 96  # things that a thread keeps, the oldest going first
-_here = threading.local()
+MOST = 800  # things that a process keeps, the one that was not asked for longest going first
+_shelf: OrderedDict[Hashable, Kept] = OrderedDict()
+_turns: dict[Hashable, tuple[Lock, int]] = {}  # of what is being made, and how many want it
+_lock = Lock()
 
 
-def kept(key: Hashable, read: Callable[[], T]) -> T:
-    """What `read` gives, or gave before under this key for somebody with the same units while nothing has changed since. Within a
-    transaction, whose changes may be taken back, it is read anew. What is kept must not be changed by who gets it."""
-    if connection.vendor != "sqlite" or within_transaction():
+@dataclass
+class Kept:
+    made: Any
+    rests_on: Marks  # the tables it was made of, as they were
+    told: dict[Hashable, Told]  # what else it was made of, as it was said
+    seen: int | None  # the mark of all tables when it was last seen to be so
+
+
+def kept(key: Hashable, read: Callable[[], T], of: Sequence[models.Model] | None = None) -> T:
+    """What `read` gives, or gave before under this key for somebody with the same units while nothing it rests on has changed:
+    what it reads itself, and the rows `of` which it tells or, without any said, all that was read before in the same request.
+    Within a transaction, whose changes may be taken back, it is read anew. What is kept must not be changed by who gets it."""
+    if within_transaction():
         return read()
-    shelf: OrderedDict[Hashable, tuple[Any, Any]] = _here.__dict__.setdefault("shelf", OrderedDict())
-    now, whole = _version(), (key, looks())
-    before = shelf.get(whole)
-    if before is not None and before[0] == now:
-        shelf.move_to_end(whole)
-        found: T = before[1]
-        return found
-    made = read()
-    if _version() == now:
-        shelf[whole] = (now, made)
-        if len(shelf) > MOST:
-            shelf.popitem(last=False)
+    with nullcontext() if of is None else marks.apart(name for row in of for name in marks.tables_under(row)):
+        found = look_up(key)
+        if found is not None:
+            made: T = found.made
+            return made
+        before = marks.marks()
+        made = read()
+        put_away(key, made, before)
     return made
+
+
+def told(source: Callable[P, T], *args: P.args, **kwargs: P.kwargs) -> T:
+    """What a source says today of these arguments, kept by itself; what it gives one by one is read at once. Who asks rests on
+    what it said rather than on the records of a walk that it looked at: most of these change nothing of it."""
+    rows = [x for x in args if isinstance(x, models.Model)]
+    asked = tuple((type(x), x.pk) if isinstance(x, models.Model) else tuple(x) if isinstance(x, list) else x for x in args)
+    key = (source, asked, timezone.localdate())
+
+    def ask(args: Sequence[Any]) -> Any:
+        found: Any = source(*args, **kwargs)
+        return list(found) if isinstance(found, Iterator) else found
+
+    if within_transaction():
+        return cast(T, ask(args))
+    with marks.aside() as own:
+        said = kept(key, partial(ask, args), of=rows)
+    quick = marks.quick(own.names)
+    marks.note(own.names - quick)
+    if quick or own.told:
+        anew = [as_it_came(x) for x in args]
+        marks.note((), {key: Told(lambda: kept(key, partial(ask, anew), of=rows), said)})
+    return cast(T, said)
+
+
+def as_it_came(thing: Any) -> Any:
+    """A row without what was read for it since; anything else as it is."""
+    if not isinstance(thing, models.Model):
+        return thing
+    bare = copy(thing)
+    bare.__dict__.pop("_read", None)
+    return bare
+
+
+def each_told(sources: Iterable[Callable[P, T]], *args: P.args, **kwargs: P.kwargs) -> list[T]:
+    """What each source says today of these arguments."""
+    return [told(source, *args, **kwargs) for source in sources]
+
+
+def look_up(key: Hashable) -> Kept | None:
+    """What is kept under a key, if it is still so."""
+    now, whole = _now(), (key, looks())
+    with _lock:
+        found = _shelf.get(whole)
+        if found is not None:
+            _shelf.move_to_end(whole)
+    if found is None or now is None:
+        return None
+    if found.seen != now.get(ALL) and not _still(found, now):
+        return None
+    found.seen = now.get(ALL)
+    marks.note(found.rests_on, found.told)
+    return found
+
+
+def _still(found: Kept, now: Marks) -> bool:
+    if not marks.as_before(found.rests_on, found.rests_on, now):
+        return False
+    with marks.aside():
+        return all(one.again() == one.said for one in found.told.values())
+
+
+def put_away(key: Hashable, made: Any, before: Marks | None) -> None:
+    """Keep what was made since `before`, unless something it rests on has changed meanwhile."""
+    here, after = marks.resting() or Resting({ALL}), marks.marks()
+    first = here.begun if here.begun is not None else before
+    if first is None or after is None or not marks.as_before(here.names, first, after):
+        return
+    with _lock:
+        _shelf[(key, looks())] = Kept(made, marks.of(here.names, first), dict(here.told), first.get(ALL))
+        if len(_shelf) > MOST:
+            _shelf.popitem(last=False)
+
+
+@contextmanager
+def one_at_a_time(key: Hashable) -> Iterator[None]:
+    """Whoever wants the same meanwhile waits for it instead of making it too. Not to be used within another."""
+    with _lock:
+        turn, waiting = _turns.get(key, (Lock(), 0))
+        _turns[key] = (turn, waiting + 1)
+    try:
+        with turn:
+            yield
+    finally:
+        with _lock:
+            turn, waiting = _turns.pop(key)
+            if waiting > 1:
+                _turns[key] = (turn, waiting - 1)
 
 
 def within_transaction() -> bool:
@@ -44,12 +148,17 @@ def within_transaction() -> bool:
 
 
 def forget() -> None:
-    """Nothing is kept any more in this thread."""
-    _here.__dict__.pop("shelf", None)
+    """Nothing is kept any more in this process."""
+    with _lock:
+        _shelf.clear()
 
 
-def _version() -> tuple[int, int, int]:
-    connection.ensure_connection()
-    inner = connection.connection  # asked itself, for it is asked often: Django's cursor costs ten times as much
-    (told,) = inner.execute("PRAGMA data_version").fetchone()
-    return id(inner), int(told), int(inner.total_changes)
+def _now() -> Marks | None:
+    """The marks as of this request, or as of now where it has written itself and where there is none."""
+    here: Resting | None = marks.resting()
+    if here is None:
+        return marks.marks()
+    if here.now is None:
+        here.now = marks.marks()
+        here.begun = here.begun or here.now
+    return here.now

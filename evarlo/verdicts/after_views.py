@@ -11,6 +11,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from evarlo.catalogue.models import Cultivar
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials.frame import frame
@@ -103,6 +104,7 @@ def _next_context(request: PersonRequest, board: Board, form: NextForm, kept: li
 
 
 @may("see_names")
+@given_again
 def lessons(request: PersonRequest, slug: str) -> HttpResponse:
     """What this season taught: three are asked for at its end."""
     trial = trial_or_404(slug)
@@ -146,6 +148,7 @@ def forget_lesson(_request: PersonRequest, slug: str, pk: int) -> HttpResponse:
 
 
 @may("see_names")
+@given_again
 def dossier(request: PersonRequest, pk: int) -> HttpResponse:
     """All that is on record of a cultivar, printable."""
     cultivar = get_object_or_404(Cultivar.objects.select_related("crop", "related"), pk=pk)
@@ -153,6 +156,7 @@ def dossier(request: PersonRequest, pk: int) -> HttpResponse:
 
 
 @may("see_names")
+@given_again
 def line_up(request: PersonRequest, slug: str) -> HttpResponse:
     """The small set to grow."""
     trial = trial_or_404(slug)

@@ -9,6 +9,7 @@ from django.utils import timezone
 from evarlo.compare.queries import said_of
 from evarlo.compare.views import chart
 from evarlo.compare.words import sentence
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.queries import without_names
@@ -21,6 +22,7 @@ from evarlo.verdicts.words import best_bet_in_words, counts_in_words, not_said_i
 
 
 @may("compare")
+@given_again
 def report(request: PersonRequest, slug: str) -> HttpResponse:
     """For readers: what was asked, what was found, how sure it is. Made to be printed; `for=grower` is the first page alone."""
     trial = trial_or_404(slug)

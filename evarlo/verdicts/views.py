@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from evarlo.compare.queries import said_of
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -30,6 +31,7 @@ MOST_BLOCKS, MOST_SITES, MOST_PLOTS = 20, 6, 500
 
 
 @may("compare")
+@given_again
 def decide(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     board = board_of(trial, request.user)

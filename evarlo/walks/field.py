@@ -17,6 +17,7 @@ from django.utils import timezone
 from evarlo.catalogue.models import Trait
 from evarlo.catalogue.traits import guide_of
 from evarlo.databases.journal import acknowledge
+from evarlo.databases.marks import within_trials
 from evarlo.people.models import User
 from evarlo.people.permissions import allowed
 from evarlo.trials.holds import entry_words, held_plots, pick_words
@@ -182,7 +183,8 @@ def bring_in(walk: Round, brought: Sequence[Brought], by: User, now: datetime, c
     phone's clock says now; days are set right by how far it is off."""
     batch = _Batch(walk, brought, by, now, now - clock)
     answers = [batch.take(record) for record in brought]
-    Observation.objects.bulk_create(batch.observations)
+    with within_trials(walk.trial_id):
+        Observation.objects.bulk_create(batch.observations)
     Rival.objects.bulk_create(batch.rivals)
     for model, made in ((Observation, batch.observations), (Rival, batch.rivals)):
         acknowledge(model, [m.pk for m in made], by.username, f"/trials/{walk.trial.slug}/walk/{walk.pk}/")

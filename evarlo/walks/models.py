@@ -62,6 +62,8 @@ class Observation(Value):
     supersedes; a row that is `withdrawn` supersedes without putting anything in the place.
     """
 
+    of_one_trial = True  # a mark for each trial says whether its values have changed
+
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     round = models.ForeignKey(Round, on_delete=models.PROTECT, related_name="observations")
     plot = models.ForeignKey(Plot, on_delete=models.PROTECT, related_name="observations")

@@ -11,8 +11,9 @@ from django.db.models import Count, Max, Min, Q, QuerySet
 from django.urls import reverse
 
 from evarlo.catalogue.models import Trait
+from evarlo.databases.marks import of_its_trial, within_trials
 from evarlo.nursery.queries import sown_on
-from evarlo.trials.models import Criterion, Exclusion, Plot, Trial
+from evarlo.trials.models import Criterion, Plot, Trial
 from evarlo.trials.queries import left_out
 from evarlo.trials.registry import DiaryLine, Due, Pin, Reading, Readings, Span
 from evarlo.ui.words import counted
@@ -33,12 +34,14 @@ def standing_of(trial: Trial) -> QuerySet[Observation]:
     return Observation.objects.in_force().filter(round__trial=trial)
 
 
+@of_its_trial
 def latest_round(trial: Trial, trait: Trait) -> Round | None:
     """The newest round of a trait that has any value."""
     rounds = Round.objects.filter(trial=trial, trait=trait, observations__isnull=False)
     return rounds.order_by("-number").first()
 
 
+@of_its_trial
 def readings(trial: Trial, trait: Trait, walk: Round | None = None) -> Readings:
     """The values of a round (the newest with any value unless one is given), dates as days from sowing."""
     walk = walk or latest_round(trial, trait)
@@ -56,6 +59,7 @@ def readings(trial: Trial, trait: Trait, walk: Round | None = None) -> Readings:
     return found
 
 
+@of_its_trial
 def course(trial: Trial, trait: Trait) -> Readings:
     """The mean of a share over the season, plot by plot: the area under its course by the days."""
     assert trait.of
@@ -74,6 +78,7 @@ def course(trial: Trial, trait: Trait) -> Readings:
     return found
 
 
+@of_its_trial
 def lasted(trial: Trial, trait: Trait) -> dict[int, Stood]:
     """How long a yes lasted in each plot (by id) that had one, over the rounds of a trait."""
     looks: dict[int, dict[date, bool]] = defaultdict(dict)
@@ -84,6 +89,7 @@ def lasted(trial: Trial, trait: Trait) -> dict[int, Stood]:
     return {pk: s for pk, s in found.items() if s}
 
 
+@of_its_trial
 def within(trial: Trial, trait: Trait) -> Readings:
     """How far the plants of each plot differ in the newest round, in percent of their mean."""
     assert trait.of
@@ -92,6 +98,7 @@ def within(trial: Trial, trait: Trait) -> Readings:
     return {plot: Reading(sample_mean(parts).cv_percent) for plot, parts in rows if parts and len(parts) > 2}
 
 
+@of_its_trial
 def walked_traits(trial: Trial) -> list[Trait]:
     """Traits of which this trial has a value, and what is reckoned from them."""
     rounds = dict(
@@ -160,6 +167,7 @@ def rounds_of(trial: Trial) -> list[Round]:
     return trial.once("rounds", lambda: list(Round.objects.filter(trial=trial).select_related("trait")))
 
 
+@of_its_trial
 def spans(trial: Trial) -> Iterable[Span]:
     seen = Observation.objects.filter(round__trial=trial).aggregate(first=Min("seen_on"), last=Max("seen_on"))
     planned = [r.due_on for r in rounds_of(trial) if r.due_on]
@@ -182,9 +190,11 @@ def begun(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     keys = {"stand": "stand", "first-flower": "flower"}
     rows = Observation.objects.in_force().filter(round__trial__in=trial_ids, round__trait__key__in=keys, cause="")
     found = rows.order_by().values_list("round__trial", "round__trait__key").annotate(first=Min("seen_on"))
-    return {(trial, keys[key]): first for trial, key, first in found}
+    with within_trials(*trial_ids):
+        return {(trial, keys[key]): first for trial, key, first in found}
 
 
+@of_its_trial
 def reached(trial: Trial, trait: Trait, value: float | None, in_first: bool) -> date | None:
     """The day on which a trait was at `value` or above (a stage: was there) in the first plot, or in half of those that count."""
     first: dict[int, date] = {}
@@ -202,20 +212,25 @@ def reached(trial: Trial, trait: Trait, value: float | None, in_first: bool) -> 
 def due(today: date) -> Iterable[Due]:
     """Rounds that are planned for the next days or begun and not finished."""
     soon = today + timedelta(days=7)
-    out = Exclusion.objects.in_force().values("plot")
     rounds = list(
-        Round.objects.filter(closed_at__isnull=True, due_on__lte=soon, trial__decided_at__isnull=True)
-        .select_related("trial", "trait")
-        .annotate(
-            plots=Count("trial__plots", filter=~Q(trial__plots__in=out), distinct=True),
-            done=Count("observations__plot", filter=~Q(observations__plot__in=out), distinct=True),
+        Round.objects.filter(closed_at__isnull=True, due_on__lte=soon, trial__decided_at__isnull=True).select_related(
+            "trial", "trait"
         )
     )
-    gone = set(out.filter(plot__trial__in=[r.trial_id for r in rounds]).values_list("plot", flat=True)) if rounds else set()
+    gone = left_out({r.trial_id for r in rounds}) if rounds else set()
+    there: dict[int, set[int]] = defaultdict(set)
+    for trial_id, plot in Plot.objects.filter(trial__in={r.trial_id for r in rounds}).order_by().values_list("trial", "pk"):
+        there[trial_id].add(plot)
+    seen: dict[int, set[int]] = defaultdict(set)
+    looked_at = Observation.objects.filter(round__in=rounds).order_by().values_list("round", "plot").distinct()
+    with within_trials(*{r.trial_id for r in rounds}):
+        for round_id, plot in looked_at:
+            seen[round_id].add(plot)
     for walk in rounds:
-        plots = len(set(walk.only) - gone) if walk.only else walk.plots
-        if walk.due_on and walk.done < plots:
-            left = counted(plots - walk.done, "plot") if not walk.done else f"{plots - walk.done} of {plots} plots left"
+        plots = len((set(walk.only) or there[walk.trial_id]) - gone)
+        done = len(seen[walk.pk] - gone)
+        if walk.due_on and done < plots:
+            left = counted(plots - done, "plot") if not done else f"{plots - done} of {plots} plots left"
             url = reverse("walks:walk", args=[walk.trial.slug])
             yield Due("Walk", walk.trait.name, walk.trial, left, walk.due_on, url)
 
@@ -250,6 +265,7 @@ def newer(trial: Trial, since: datetime, who: int) -> int:
     return Observation.objects.filter(round__trial=trial, at__gt=since).exclude(by=who).count()
 
 
+@of_its_trial
 def round_lines(trial: Trial) -> list[RoundLine]:
     """The rounds of a trial, those to be walked first."""
     out = left_out([trial])

@@ -13,6 +13,7 @@ from django.db.models import Max
 from django.utils import timezone
 
 from evarlo.catalogue.models import Trait
+from evarlo.databases.marks import within_trials
 from evarlo.people.models import User
 from evarlo.trials.deeds import record
 from evarlo.trials.laying import fixed_or_refused
@@ -122,7 +123,8 @@ def keep_observation(walk: Round, plot: Plot, seen: Seen, by: User, seen_on: dat
     if before is not None and same_answer(before, seen) and not looked_anew(before, seen_on):
         return before
     made = observed(walk, plot, seen, by, seen_on, key if again is None else uuid.uuid4(), before)
-    made.save(force_insert=True)
+    with within_trials(walk.trial_id):
+        made.save(force_insert=True)
     return made
 
 

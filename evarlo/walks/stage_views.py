@@ -9,6 +9,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from evarlo.nursery.names import called
+from evarlo.people.given_again import given_again
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -28,6 +29,7 @@ def _chosen(trial: Trial, key: str) -> tuple[list[Any], Stage | None]:
 
 
 @may("compare")
+@given_again
 def stages_page(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     seen, stage = _chosen(trial, request.GET.get("trait", ""))

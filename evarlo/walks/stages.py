@@ -10,6 +10,7 @@ from datetime import date, timedelta
 import numpy as np
 
 from evarlo.catalogue.models import Trait
+from evarlo.databases.marks import of_its_trial
 from evarlo.grounds.weather import record_of
 from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import WITHOUT_BLOCKS, Cause, Trial
@@ -88,6 +89,7 @@ class Stage:
     gap: str
 
 
+@of_its_trial
 def windows(trial: Trial, trait: Trait) -> dict[int, Window]:
     """For each plot that was looked at: between which walks it reached the stage."""
     rows = list(Observation.objects.filter(round__trial=trial, round__trait=trait).select_related("superseded_by").order_by("at"))
@@ -215,6 +217,7 @@ def _by_profile(
     return None, None, ""
 
 
+@of_its_trial
 def stages_seen(trial: Trial) -> list[Trait]:
     """The stages of which this trial has a record, in the order in which they come."""
     traits = Trait.objects.filter(kind=Trait.Kind.DATE, round__trial=trial, round__observations__isnull=False).distinct()

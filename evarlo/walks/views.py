@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 
 from evarlo.catalogue.models import SINGLE_PLANTS, Trait
 from evarlo.catalogue.traits import library
+from evarlo.people.given_again import given_again
 from evarlo.people.models import User
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -36,6 +37,7 @@ MOST_AT_ONCE = 6  # traits asked of each plot in one walk
 
 
 @may("see")
+@given_again
 def walk(request: PersonRequest, slug: str) -> HttpResponse:
     """The rounds of a trial and what can be walked next."""
     trial = trial_or_404(slug)

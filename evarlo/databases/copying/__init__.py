@@ -9,7 +9,7 @@ from typing import Protocol, cast
 
 from django.db import connection
 
-NOT_RECORDS = ("sqlite_", "django_", "axes_")  # tables that hold none of a place's records
+NOT_RECORDS = ("sqlite_", "django_", "axes_", "databases_")  # tables that hold none of a place's records
 
 
 class Failed(Exception):

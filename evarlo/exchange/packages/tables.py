@@ -24,6 +24,7 @@ T = TypeVar("T")
 
 # What stays where it is, and why.
 NOT_TAKEN = {
+    "databases.Mark": "it says whether a table has changed, and nothing of what is recorded",
     "people.Place": "the place that a package comes to has its own name",
     "people.Invitation": "a link lets somebody into this place only",
     "people.Visit": "log-ins are of this place only",

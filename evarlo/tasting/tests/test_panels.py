@@ -15,6 +15,7 @@ from evarlo.tasting.services import PanelPlan, keep_ballot, set_table
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Trial
+from evarlo.ui import unchanged
 from evarlo.ui.refused import Refused
 
 
@@ -135,6 +136,7 @@ class Tasting(TestCase):
         counts = []
         for judges in (2, 30):
             url = reverse("tasting:panel", args=[self.made.slug, self.set(judges).pk])
+            unchanged.forget()
             with CaptureQueriesContext(connection) as seen:
                 self.client.get(url)
             counts.append(len(seen))

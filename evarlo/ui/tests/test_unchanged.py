@@ -1,20 +1,26 @@
-"""What is kept while nothing has changed is never old: any write of anybody makes it be read anew."""
+"""What is kept while nothing that it rests on has changed is never old, and is kept through whatever changes nothing of it."""
 
 from __future__ import annotations
 
 import threading
-import unittest
+import time
 from typing import Any
 
 from django.db import connection, connections, transaction
 
 from evarlo.catalogue.models import Crop
-from evarlo.testing.pages import TransactionTestCase
-from evarlo.ui.unchanged import kept
+from evarlo.databases import marks
+from evarlo.grounds.models import Site
+from evarlo.testing import world
+from evarlo.testing.pages import TestCase, TransactionTestCase
+from evarlo.trials.models import Trial
+from evarlo.ui.unchanged import kept, one_at_a_time, told
 from evarlo.ui.units import stop_using, use_imperial
+from evarlo.walks.models import Observation
+from evarlo.walks.queries import readings, spans
+from evarlo.walks.services import open_round
 
 
-@unittest.skipUnless(connection.vendor == "sqlite", "elsewhere nothing is kept")
 class Kept(TransactionTestCase):
     def names(self) -> list[str]:
         self.reads += 1
@@ -25,7 +31,7 @@ class Kept(TransactionTestCase):
         Crop.objects.create(source="made for this", name="Bray")
 
     def asked(self) -> list[str]:
-        return kept(("names", self.id()), self.names)
+        return kept(("names", self.id()), self.names, of=())
 
     def test_read_once_until_something_is_written_here_or_elsewhere(self) -> None:
         self.assertEqual((self.asked(), self.asked(), self.reads), (["Bray"], ["Bray"], 1))
@@ -41,6 +47,54 @@ class Kept(TransactionTestCase):
     def elsewhere(self) -> None:
         Crop.objects.create(source="made for this", name="Aber")
         connections.close_all()
+
+    def test_kept_for_every_thread_and_through_what_is_written_to_other_tables(self) -> None:
+        self.asked()
+        Site.objects.create(name="Ostrel Flats")
+        seen: list[list[str]] = []
+
+        def elsewhere() -> None:
+            seen.append(self.asked())
+            connections.close_all()
+
+        other = threading.Thread(target=elsewhere)
+        other.start()
+        other.join()
+        self.assertEqual((seen, self.reads), ([["Bray"]], 1))
+
+    def test_without_a_word_of_what_it_is_of_it_rests_on_all_where_no_request_says_what_was_read(self) -> None:
+        def asked() -> list[str]:
+            return kept(("names", self.id()), self.names)
+
+        asked()
+        asked()
+        self.assertEqual(self.reads, 1)
+        Site.objects.create(name="Ostrel Flats")
+        asked()
+        self.assertEqual(self.reads, 2)
+
+    def test_in_a_request_it_rests_on_what_was_read_before(self) -> None:
+        marks.begin()
+        self.addCleanup(marks.end)
+        site = Site.objects.create(name="Ostrel Flats")
+        marks.begin()
+        here = Site.objects.get(pk=site.pk)
+        self.assertEqual(kept(("said", self.id()), lambda: here.name), "Ostrel Flats")
+        Site.objects.filter(pk=site.pk).update(name="Brane Hill")
+        marks.begin()
+        there = Site.objects.get(pk=site.pk)
+        self.assertEqual(kept(("said", self.id()), lambda: there.name), "Brane Hill")
+
+    def test_what_changed_while_it_was_made_is_not_kept(self) -> None:
+        def meanwhile() -> list[str]:
+            found = self.names()
+            other = threading.Thread(target=self.elsewhere)
+            other.start()
+            other.join()
+            return found
+
+        self.assertEqual(kept(("names", self.id()), meanwhile, of=()), ["Bray"])
+        self.assertEqual(self.asked(), ["Aber", "Bray"])
 
     def test_what_a_transaction_took_back_is_never_kept(self) -> None:
         def fails() -> None:
@@ -60,3 +114,66 @@ class Kept(TransactionTestCase):
         self.asked()
         self.assertEqual(self.reads, 2)
         self.assertFalse(connection.in_atomic_block)
+
+    def test_one_makes_what_many_want(self) -> None:
+        made: list[int] = []
+
+        def wants() -> None:
+            with one_at_a_time("page"):
+                if not made:
+                    time.sleep(0.05)
+                    made.append(1)
+
+        crowd = [threading.Thread(target=wants) for _ in range(6)]
+        for one in crowd:
+            one.start()
+        for one in crowd:
+            one.join()
+        self.assertEqual(made, [1])
+
+
+class ToldOfAWalk(TestCase):
+    """Who asks a source rests on what it said, not on every value that it looked at."""
+
+    def setUp(self) -> None:
+        self.by = world.person()
+        self.trial = world.trial(self.by)
+        self.walk = open_round(self.trial, world.trait("vigour"), world.TODAY, self.by)
+        self.plots, self.made = list(self.trial.plots.all()), 0
+        world.keep(self.walk, self.plots[0], self.by, 5)
+
+    def page(self) -> tuple[Any, Any]:
+        trial = Trial.objects.select_related("crop").get(pk=self.trial.pk)
+
+        def make() -> tuple[Any, Any]:
+            self.made += 1
+            when = [(s.start, s.end) for s in told(spans, trial)]
+            return when, {pk: r.number for pk, r in told(readings, trial, world.trait("vigour")).items()}
+
+        return kept("page of it", make, of=[trial])
+
+    def test_it_is_made_anew_when_the_answer_is_another(self) -> None:
+        self.assertEqual(self.page()[1], {self.plots[0].pk: 5})
+        world.keep(self.walk, self.plots[1], self.by, 7)
+        self.assertEqual(self.page()[1], {self.plots[0].pk: 5, self.plots[1].pk: 7})
+        self.assertEqual(self.made, 2)
+
+    def test_it_stays_when_a_value_changes_nothing_of_the_answer(self) -> None:
+        first = self.page()
+        other = open_round(self.trial, world.trait("damage"), world.TODAY, self.by)
+        self.made = 0
+        self.page()
+        self.made = 0
+        world.keep(other, self.plots[2], self.by, 4)
+        self.assertEqual((self.page(), self.made), (first, 0))
+
+    def test_what_it_named_besides_still_counts(self) -> None:
+        self.page()
+        Trial.objects.filter(pk=self.trial.pk).update(name="Fennel, renamed")
+        self.page()
+        self.assertEqual(self.made, 2)
+
+    def test_a_value_of_no_trial_in_particular_is_seen_too(self) -> None:
+        self.page()
+        Observation.objects.filter(round=self.walk).update(number=8)
+        self.assertEqual(self.page()[1], {self.plots[0].pk: 8})

@@ -20,7 +20,7 @@ export async function showKept() {
 
 // Pages that the worker took along show what this person may see: they go when the person does.
 const forgetPages = async () => globalThis.caches && caches.delete("evarlo-pages");
-const mine = document.body.dataset.who;
+const mine = document.body.dataset.person;
 try {
   const before = localStorage.getItem("evarlo-who");
   if (mine && before && before !== mine) await forgetPages();
