@@ -6,9 +6,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from operator import attrgetter
+from typing import Any, cast
 
 from django.db import transaction
+from django.utils import timezone
 
 from evarlo.effort.models import WorkTime
 from evarlo.effort.services import undo_time
@@ -21,29 +23,54 @@ from evarlo.harvest.models import Picking, StoreCheck, StoredLot, TestedSample
 from evarlo.harvest.samples import undo_sample
 from evarlo.harvest.services import withdraw_picking
 from evarlo.harvest.store import undo_look, undo_lot
-from evarlo.nursery.models import BoughtIn, Happening, StepDate, Tending
+from evarlo.nursery.models import BoughtIn, Happening, Sowing, StationMark, StepDate, Tending
 from evarlo.nursery.raising import undo_bought, undo_happening, undo_tending
 from evarlo.nursery.services import withdraw_steps
+from evarlo.nursery.sowing import undo_sowing
+from evarlo.nursery.stand import undo_mark
 from evarlo.people.models import User
+from evarlo.tasting.models import Panel
+from evarlo.tasting.services import undo_panel
+from evarlo.trials.leaving_out import lift_exclusion
+from evarlo.trials.models import Exclusion
 from evarlo.ui.refused import Refused
+from evarlo.verdicts.lessons import drop_lesson
+from evarlo.verdicts.models import Lesson
 from evarlo.walks.models import Observation
 from evarlo.walks.services import withdraw
 
-# How a record of each kind is taken back on its own page, too.
-UNDO: dict[Any, Callable[[Any, User], object]] = {
-    Observation: withdraw,
-    Picking: withdraw_picking,
-    StepDate: lambda made, by: withdraw_steps([made], by),
-    TestedSample: lambda made, _: undo_sample(made),
-    StoreCheck: lambda made, _: undo_look(made),
-    StoredLot: lambda made, _: undo_lot(made),
-    Happening: undo_happening,
-    BoughtIn: undo_bought,
-    Tending: lambda made, _: undo_tending(made),
-    WorkTime: lambda made, _: undo_time(made),
-    Photo: lambda made, _: withdraw_photo(made),
-    Care: withdraw_care,
-    Event: withdraw_event,
+
+@dataclass(frozen=True)
+class Way:
+    """How a record of a kind is taken back, as on its own page, and where it says who made it and when."""
+
+    undo: Callable[[Any, User], object]
+    who: str = "by"
+    when: str = "at"
+
+    def at(self, record: Any) -> datetime:
+        return cast(datetime, attrgetter(self.when.replace("__", "."))(record))
+
+
+UNDO: dict[Any, Way] = {
+    Observation: Way(withdraw),
+    Picking: Way(withdraw_picking),
+    StepDate: Way(lambda made, by: withdraw_steps([made], by)),
+    TestedSample: Way(lambda made, _: undo_sample(made)),
+    StoreCheck: Way(lambda made, _: undo_look(made)),
+    StoredLot: Way(lambda made, _: undo_lot(made)),
+    Happening: Way(undo_happening),
+    BoughtIn: Way(undo_bought),
+    Tending: Way(lambda made, _: undo_tending(made)),
+    StationMark: Way(lambda made, _: undo_mark(made)),
+    Sowing: Way(lambda made, by: undo_sowing(made, by, timezone.localdate()), "session__by", "session__at"),
+    WorkTime: Way(lambda made, _: undo_time(made)),
+    Photo: Way(lambda made, _: withdraw_photo(made)),
+    Care: Way(withdraw_care),
+    Event: Way(withdraw_event),
+    Exclusion: Way(lift_exclusion),
+    Panel: Way(lambda made, _: undo_panel(made)),
+    Lesson: Way(lambda made, _: drop_lesson(made)),
 }
 MOST = 500  # records at once: what is more is looked at in parts
 CORRECTED = (Observation, Picking)  # whose rows follow on one another: what stood before stands again
@@ -67,10 +94,12 @@ class Acts:
 def acts_of_person(who: User, since: datetime, until: datetime) -> Acts:
     """What can be taken back of what a person did from `since` until before `until`."""
     found: list[Any] = []
-    for model in UNDO:
+    for model, way in UNDO.items():
         pictures = [f.name for f in pictures_of(model)]  # megabytes that nobody looks at here
-        found += model.objects.in_force().filter(by=who, at__gte=since, at__lt=until).defer(*pictures)
-    return Acts(sorted(found, key=lambda r: r.at, reverse=True))
+        rows = model.objects.in_force().filter(**{way.who: who, f"{way.when}__gte": since, f"{way.when}__lt": until})
+        through = [name for name in (way.who.rpartition("__")[0],) if name]
+        found += (rows.select_related(*through) if through else rows).defer(*pictures)
+    return Acts(sorted(found, key=lambda r: UNDO[type(r)].at(r), reverse=True))
 
 
 @transaction.atomic
@@ -86,7 +115,7 @@ def take_back_all(who: User, since: datetime, until: datetime, by: User) -> tupl
             with transaction.atomic():
                 if isinstance(record, CORRECTED):
                     record.supersedes = next(_before(record, who, since, until), None)
-                UNDO[type(record)](record, by)
+                UNDO[type(record)].undo(record, by)
             done += 1
         except Refused as refusal:
             left.append(f"{record}: {refusal}")

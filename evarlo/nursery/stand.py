@@ -111,6 +111,12 @@ def mark_station(plot: Plot, station: int, what: str, on: date, by: User, today:
 
 
 @transaction.atomic
+def undo_mark(mark: StationMark) -> None:
+    """This was not seen at the station after all; what was marked there before stands again."""
+    StationMark.objects.in_force().filter(pk=mark.pk).update(undone_at=timezone.now())
+
+
+@transaction.atomic
 def leave_thin_out(trial: Trial, rule: RaisingRule, cause: str, by: User, today: date) -> int:
     """Leave out every plot below the least stand; how many. Raises Refused without saying whether an accident or the cultivar is
     the cause."""

@@ -58,7 +58,7 @@ class Queue(TransactionTestCase):
             transaction.atomic().__enter__()
             connection.connection.close()
             connection.connection = None
-            connection._close()
+            connection._close()  # type: ignore[attr-defined]
 
         for leaves in (fails, goes_away, goes_away_within):
             with self.subTest(leaves.__name__):

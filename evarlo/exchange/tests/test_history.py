@@ -15,11 +15,18 @@ from evarlo.exchange.taking_back import UNDO, acts_of_person, take_back_all
 from evarlo.harvest.models import Picking
 from evarlo.harvest.store import LaidIn, lay_in, look_at
 from evarlo.harvest.store import Seen as StoreSeen
+from evarlo.nursery.models import Sowing, StationMark, StepDate
+from evarlo.nursery.sowing import session_of, sow_plots
+from evarlo.nursery.stand import mark_station
 from evarlo.people.audit import first_gap
 from evarlo.people.models import AuditLine, Role, User
+from evarlo.seeds.services import keep_lot, move_stock, stock_of
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.leaving_out import exclude_plot
+from evarlo.trials.models import Exclusion
 from evarlo.ui.refused import Refused
+from evarlo.verdicts.lessons import keep_lesson
 from evarlo.walks.models import Observation
 from evarlo.walks.services import withdraw
 
@@ -46,7 +53,7 @@ class History(TestCase):
         return timezone.now() - timedelta(hours=hours), timezone.now() + timedelta(seconds=1)
 
     def test_every_kind_that_can_be_taken_back_is_told(self) -> None:
-        self.assertEqual({m._meta.label_lower for m in UNDO} - kinds().keys(), set())
+        self.assertEqual({m._meta.label_lower for m, way in UNDO.items() if way.who == "by"} - kinds().keys(), set())
 
     def test_who_did_what_to_what_the_newest_first(self) -> None:
         first = world.keep(self.asked, self.plots[0], self.by, 5)
@@ -84,6 +91,29 @@ class History(TestCase):
         self.assertEqual(Observation.objects.count(), rows + 2)  # nothing is deleted
         self.assertFalse(Picking.objects.in_force().exists())
         self.assertEqual(take_back_all(self.tam, since, until, self.by), (0, []))  # twice does nothing more
+
+    def test_sowings_marks_and_what_was_left_out_go_too(self) -> None:
+        entry, today = self.made.entries.all()[1], timezone.localdate()
+        lot = keep_lot(None, entry.cultivar, {"name": "K", "material": "seed", "year": 2026}, self.by)
+        move_stock(lot, "received", 600, world.TODAY, self.by, today)
+        second = world.trial(self.by, name="Fennel, second")
+        plots = list(second.plots.filter(entry__cultivar=entry.cultivar).order_by("number"))
+        sow_plots(plots, {plots[0].entry_id: lot}, 40, session_of(today, self.tam, {}), today)
+        mark_station(self.plots[0], 2, "gap", today, self.by, today)
+        mark_station(self.plots[0], 2, "replaced", today, self.tam, today)
+        exclude_plot(self.plots[1], "animals", "geese", today, self.tam)
+        keep_lesson(self.made, "Sow a week later.", "crop", self.tam)
+        since, until = self.since(1)
+        left_in_the_lot = stock_of(lot)
+        counted = acts_of_person(self.tam, since, until).counted()
+        self.assertEqual(counted, {"sowing": len(plots), "step date": len(plots), "station mark": 1, "exclusion": 1, "lesson": 1})
+        done, left = take_back_all(self.tam, since, until, self.by)
+        self.assertEqual((done, left), (sum(counted.values()), []))
+        self.assertEqual(stock_of(lot), left_in_the_lot + 40 * len(plots))
+        self.assertFalse(Sowing.objects.in_force().exists() or Exclusion.objects.in_force().exists())
+        self.assertFalse(StepDate.objects.in_force().filter(plot__trial=second).exists())
+        self.assertEqual([m.what for m in StationMark.objects.in_force()], ["gap"])  # what another saw stands again
+        self.assertEqual(StationMark.objects.count(), 2)
 
     def test_what_others_have_built_on_stays_and_is_said(self) -> None:
         today = timezone.localdate()

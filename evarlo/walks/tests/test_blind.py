@@ -2,8 +2,12 @@
 
 import re
 from collections import Counter
+from collections.abc import Iterator
+from io import BytesIO
+from zipfile import ZipFile
 
 from django.test import tag
+from django.urls import get_resolver
 from django.utils import timezone
 
 from evarlo.demo.services import build
@@ -12,12 +16,23 @@ from evarlo.demo.world import PASSWORD as SAMPLE
 from evarlo.people.models import User
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.testing.tests.test_hostile import patterns
 from evarlo.trials.models import Trial
 
 LINK = re.compile(r'(?:href|hx-get|data-data|data-url|src)="([^"#]+)')
 PLOT = re.compile(r"/plot/(\d+)/")
 QUERY = re.compile(r"(?<==)[^&]*")
 MOST, OF_A_KIND = 400, 5  # pages, and pages of one address that differ by a number or by what is asked of them
+
+
+def texts(name: str, content: bytes) -> Iterator[tuple[str, str]]:
+    """What is readable in an answer, and in each part of one that is packed."""
+    if not content.startswith(b"PK"):
+        yield name, content.decode("utf-8", "replace")
+        return
+    with ZipFile(BytesIO(content)) as packed:
+        for part in packed.namelist():
+            yield from texts(f"{name} {part}", packed.read(part))
 
 
 @tag("long")
@@ -57,6 +72,31 @@ class Crawled(TestCase):
                     some |= {plot[1]} if plot else set()
                     waiting.append(url)
         return seen
+
+    def test_no_address_of_the_trial_tells_them_in_any_format(self) -> None:
+        """Every address below the trial's, also those that no page links to, with the numbers of its own records."""
+        walk, plot, entry = self.trial.rounds.all()[0], self.trial.plots.all()[0], self.trial.entries.all()[1]
+        numbers = {walk.pk, plot.pk, entry.pk}
+        formats: Counter[str] = Counter()
+        for username in ("pell", "tam"):
+            self.client.force_login(User.objects.get(username=username))
+            for pattern in (p for p in patterns(get_resolver()) if p.startswith("trials/<slug:slug>/")):
+                filled = pattern.replace("<slug:slug>", self.trial.slug, 1)
+                for number in sorted(numbers) if "<int" in filled else (0,):
+                    url = "/" + re.sub(r"<int:\w+>", str(number), filled)
+                    if "<" in url:
+                        continue
+                    answer = self.client.get(url)
+                    if answer.status_code != 200:
+                        continue
+                    kind = answer.headers["Content-Type"].partition(";")[0]
+                    formats[kind] += 1
+                    for part, text in texts(url, answer.getvalue()):
+                        with self.subTest(username=username, part=part):
+                            self.assertEqual([name for name in self.names if name in text], [])
+        self.assertGreater(formats.total(), 90)
+        self.assertLessEqual({"text/html", "text/csv", "text/calendar", "image/svg+xml", "application/geo+json"}, set(formats))
+        self.assertTrue([kind for kind in formats if "zip" in kind or "sheet" in kind])
 
     def test_helper_and_evaluator_find_codes_only(self) -> None:
         for username in ("pell", "tam"):
