@@ -22,6 +22,9 @@ DEBUG = os.environ.get("EVARLO_DEBUG") == "1"
 HTTPS = os.environ.get("EVARLO_HTTPS") == "1"
 ALLOWED_HOSTS = os.environ.get("EVARLO_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
 SCALE = os.environ.get("EVARLO_SCALE", "")  # of the weigh-in bench: simulated, socket:HOST:PORT or file:PATH
+SECOND_FACTOR = frozenset(os.environ.get("EVARLO_SECOND_FACTOR", "").split(",")) - {""}  # roles that have to have one
+if SECOND_FACTOR - {"manager", "evaluator", "helper", "reader"}:
+    raise ValueError("EVARLO_SECOND_FACTOR: expected some of manager, evaluator, helper, reader, with commas between them.")
 CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("EVARLO_ORIGINS", "").split(",") if o]
 
 INSTALLED_APPS = [

@@ -68,7 +68,7 @@ class Looker(SimpleLazyObject):  # type: ignore[type-arg]
 
 @dataclass(frozen=True)
 class Page:
-    parts: tuple[str, ...]  # of the text, by turns with
+    parts: tuple[bytes, ...]  # of the text, by turns with
     fresh: tuple[str, ...]  # the kinds of what is put in anew
     headers: tuple[tuple[str, str], ...]
     made: float
@@ -84,8 +84,8 @@ class Page:
         }
         text = [self.parts[0]]
         for kind, part in zip(self.fresh, self.parts[1:], strict=True):
-            text += (made[kind](), part)
-        return HttpResponse("".join(text), headers=dict(self.headers))
+            text += (made[kind]().encode(), part)
+        return HttpResponse(b"".join(text), headers=dict(self.headers))
 
 
 def given_again(
@@ -136,7 +136,7 @@ def _made(request: PersonRequest, shared: Hashable, own: Hashable, view: Callabl
         if personal := looker.__dict__["personal"]:
             marks.note(marks.tables_under(person))
         if not getattr(get_messages(request), "added_new", False) and (made := _page(response)) is not None:
-            unchanged.put_away(own if personal else shared, made, before)
+            unchanged.put_away(own if personal else shared, made, before, sum(map(len, made.parts)))
     return response
 
 
@@ -156,7 +156,7 @@ def _page(response: HttpResponse) -> Page | None:
         return None
     parts, fresh, at = [], [], 0
     for found in FRESH.finditer(text):
-        parts.append(text[at : found.start()])
+        parts.append(text[at : found.start()].encode())
         fresh.append(str(found.lastgroup))
         at = found.end()
-    return Page((*parts, text[at:]), tuple(fresh), tuple(response.headers.items()), time.monotonic())
+    return Page((*parts, text[at:].encode()), tuple(fresh), tuple(response.headers.items()), time.monotonic())

@@ -8,11 +8,12 @@ from urllib.parse import urlsplit
 from django.contrib.auth.middleware import LoginRequiredMiddleware
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.http.response import HttpResponseBase
-from django.shortcuts import render
+from django.shortcuts import redirect, render
 from django.urls import Resolver404, resolve
 
 from evarlo.people.permissions import SINCE, acts_of, hold_to
 from evarlo.people.places import managers
+from evarlo.people.second import lacks_second
 from evarlo.people.services import seen_again
 from evarlo.ui.units import stop_using, use_clock12, use_imperial
 from evarlo.ui.views import PROGRAMS
@@ -43,11 +44,12 @@ class Roles:
 
 
 class Known:
-    """Who is logged in and has no role yet may see their own page and is told whom to ask. When somebody was last seen is noted,
-    every few minutes."""
+    """Who is logged in and has no role yet may see their own page and is told whom to ask; whose role has to have a second factor
+    is led to choosing one. When somebody was last seen is noted, every few minutes."""
 
     EVERY = 300.0  # seconds
     OPEN = ("people:me", "people:log-out", "people:here")
+    SECOND = ("people:second", "people:password")
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponseBase]) -> None:
         self.get_response = get_response
@@ -61,13 +63,20 @@ class Known:
             seen_again(key)
         return self.get_response(request)
 
-    def process_view(self, request: HttpRequest, *_view: Any) -> HttpResponseBase | None:
-        if not request.user.is_authenticated or request.user.role:
+    def process_view(self, request: HttpRequest, view: Any, *_arguments: Any) -> HttpResponseBase | None:
+        if not request.user.is_authenticated:
             return None
-        match = request.resolver_match
-        if match is not None and match.view_name in self.OPEN:
+        name = request.resolver_match.view_name if request.resolver_match else ""
+        if name in self.OPEN:
             return None
-        return render(request, "people/no_role.html", {"managers": managers()}, status=403)
+        if not request.user.role:
+            return render(request, "people/no_role.html", {"managers": managers()}, status=403)
+        if not lacks_second(request.user) or name in self.SECOND or not getattr(view, "login_required", True):
+            return None
+        if request.method == "GET" and not request.headers.get("HX-Request"):
+            return redirect("people:second")
+        words = "Your role needs a second factor now: open a page and choose it. What you typed stays here until then."
+        return HttpResponse(words, status=401, content_type="text/plain")  # as without a log-in: a phone keeps its records
 
 
 class Units:

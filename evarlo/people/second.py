@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 import pyotp
+from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
@@ -16,6 +17,16 @@ STEP = 30  # seconds for which a code holds
 AROUND = 1  # steps by which a phone's clock may be off
 MOST_WRONG, WITHIN = 6, timedelta(minutes=15)
 HALF_WAY = 300  # seconds between the password and the code
+
+
+def has_to_have_second(person: User) -> bool:
+    """Whether this place lets their role in with a second factor only."""
+    return person.role in settings.SECOND_FACTOR
+
+
+def lacks_second(person: User) -> bool:
+    """Whether somebody has to choose a second factor before anything else."""
+    return has_to_have_second(person) and not person.second_key
 
 
 def new_key() -> str:

@@ -15,11 +15,11 @@ from django.views.decorators.cache import never_cache
 from evarlo.people.once import takes_long
 from evarlo.people.places import place
 from evarlo.people.requests import PersonRequest, typed
-from evarlo.people.second import HALF_WAY, address_of_key, check, choose, give_up, new_key
+from evarlo.people.second import HALF_WAY, address_of_key, check, choose, give_up, has_to_have_second, new_key
 from evarlo.ui.draw.code import scannable
 from evarlo.ui.fields import Words
 from evarlo.ui.notice import say
-from evarlo.ui.refused import said_beside
+from evarlo.ui.refused import Refused, said_beside
 
 
 class CodeForm(forms.Form):
@@ -64,6 +64,10 @@ def own(request: PersonRequest) -> HttpResponse:
     key = request.session.setdefault("new-second", new_key()) if not chosen else ""
     if request.method == "POST" and form.is_valid():
         with said_beside(form, "code"):
+            if chosen and has_to_have_second(request.user):
+                raise Refused(
+                    "Your role has to have a second factor. With a link from a manager you can begin anew.", "code"
+                )
             if chosen:
                 give_up(check(request.user.pk, form.cleaned_data["code"]))
             else:
@@ -73,5 +77,5 @@ def own(request: PersonRequest) -> HttpResponse:
             return redirect("people:me")
     here = place()
     drawn = scannable(address_of_key(request.user, key, here.name if here else "Evarlo"), 3.2) if key else ""
-    context = {"form": form, "chosen": chosen, "key": key, "drawn": drawn}
+    context = {"form": form, "chosen": chosen, "has_to": has_to_have_second(request.user), "key": key, "drawn": drawn}
     return render(request, "people/second.html", context, status=422 if form.errors else 200)

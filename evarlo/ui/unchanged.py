@@ -24,8 +24,9 @@ from evarlo.ui.units import looks
 
 P = ParamSpec("P")
 T = TypeVar("T")
-MOST = 800  # things that a process keeps, the one that was not asked for longest going first
+MOST, MOST_BYTES = 1000, 64_000_000  # what a process keeps: things, and bytes of pages; what was not asked for longest goes first
 _shelf: OrderedDict[Hashable, Kept] = OrderedDict()
+_bytes = 0
 _turns: dict[Hashable, tuple[Lock, int]] = {}  # of what is being made, and how many want it
 _lock = Lock()
 
@@ -36,6 +37,7 @@ class Kept:
     rests_on: Marks  # the tables it was made of, as they were
     told: dict[Hashable, Told]  # what else it was made of, as it was said
     seen: int | None  # the mark of all tables when it was last seen to be so
+    size: int = 0  # bytes, of a page
 
 
 def kept(key: Hashable, read: Callable[[], T], of: Sequence[models.Model] | None = None) -> T:
@@ -115,16 +117,19 @@ def _still(found: Kept, now: Marks) -> bool:
         return all(one.again() == one.said for one in found.told.values())
 
 
-def put_away(key: Hashable, made: Any, before: Marks | None) -> None:
+def put_away(key: Hashable, made: Any, before: Marks | None, size: int = 0) -> None:
     """Keep what was made since `before`, unless something it rests on has changed meanwhile."""
+    global _bytes
     here, after = marks.resting() or Resting({ALL}), marks.marks()
     first = here.begun if here.begun is not None else before
     if first is None or after is None or not marks.as_before(here.names, first, after):
         return
     with _lock:
-        _shelf[(key, looks())] = Kept(made, marks.of(here.names, first), dict(here.told), first.get(ALL))
-        if len(_shelf) > MOST:
-            _shelf.popitem(last=False)
+        whole = (key, looks())
+        _bytes += size - (_shelf.pop(whole).size if whole in _shelf else 0)
+        _shelf[whole] = Kept(made, marks.of(here.names, first), dict(here.told), first.get(ALL), size)
+        while len(_shelf) > MOST or _bytes > MOST_BYTES:
+            _bytes -= _shelf.popitem(last=False)[1].size
 
 
 @contextmanager
@@ -149,8 +154,10 @@ def within_transaction() -> bool:
 
 def forget() -> None:
     """Nothing is kept any more in this process."""
+    global _bytes
     with _lock:
         _shelf.clear()
+        _bytes = 0
 
 
 def _now() -> Marks | None:

@@ -26,7 +26,7 @@ class FirstStart(TestCase):
     def started(self, data: str, *command: str) -> subprocess.CompletedProcess[str]:
         env = {k: v for k, v in os.environ.items() if k != "EVARLO_DATABASE_URL"}
         env |= {"EVARLO_DATA": data, "DJANGO_SETTINGS_MODULE": "evarlo.settings"}
-        return subprocess.run([sys.executable, *command], cwd=ROOT, env=env, capture_output=True, text=True, check=False)  # noqa: S603
+        return subprocess.run([sys.executable, *command], cwd=ROOT, env=env, capture_output=True, text=True, check=False)
 
     def tables(self, data: str) -> int:
         with closing(sqlite3.connect(Path(data) / "evarlo.sqlite3")) as place:

@@ -7,7 +7,7 @@ from typing import Any
 from unittest import mock
 
 import pyotp
-from django.test import SimpleTestCase
+from django.test import SimpleTestCase, override_settings
 from django.urls import reverse
 from django.utils import timezone
 
@@ -16,6 +16,7 @@ from evarlo.people.models import AuditLine, User
 from evarlo.people.second import MOST_WRONG, check, choose
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.models import Trial
 from evarlo.ui.refused import Refused
 
 KEY = "GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ"  # of the published test values: 12345678901234567890 in base 32
@@ -103,3 +104,39 @@ class Choosing(TestCase):
         self.client.post(reverse("people:second"), {"code": pyotp.TOTP(key).at(now + 30)})
         self.assertEqual(User.objects.get().second_key, "")
         self.assertNotIn(key, json.dumps([line.typed for line in AuditLine.objects.all()]))
+
+
+@override_settings(SECOND_FACTOR=frozenset({"manager"}))
+class Demanded(TestCase):
+    """Where a role has to have one, nothing opens before it is chosen, and it is not given up."""
+
+    def setUp(self) -> None:
+        self.by, self.url = world.person(), reverse("people:second")
+        self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
+
+    def code(self) -> str:
+        return pyotp.TOTP(self.client.session["new-second"]).now()
+
+    def test_every_page_leads_to_it_and_no_act_is_done(self) -> None:
+        self.assertRedirects(self.client.get("/trials/"), self.url)
+        self.assertContains(self.client.get(self.url), "has to have a second factor")
+        sent = self.client.post(reverse("trials:new"), {"name": "Fennel"})
+        self.assertEqual((sent.status_code, Trial.objects.count()), (401, 0))
+        self.assertContains(self.client.get("/trials/", headers={"HX-Request": "true"}), "choose it", status_code=401)
+        self.assertEqual(self.client.get(reverse("people:me")).status_code, 200)
+        self.assertRedirects(self.client.post(self.url, {"code": self.code()}), reverse("people:me"))
+        self.assertEqual(self.client.get("/trials/").status_code, 200)
+
+    def test_it_is_not_given_up(self) -> None:
+        choose(self.by, KEY, pyotp.TOTP(KEY).now())
+        self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
+        page = self.client.get(self.url)
+        self.assertContains(page, "Your role has to have it")
+        self.assertNotContains(page, "Ask for none any more")
+        later = pyotp.TOTP(KEY).at(int(time.time()) + 30)
+        self.assertContains(self.client.post(self.url, {"code": later}), "has to have a second factor", status_code=422)
+        self.assertTrue(User.objects.get(pk=self.by.pk).second_key)
+
+    def test_other_roles_choose_for_themselves(self) -> None:
+        self.client.force_login(world.person("helper"), backend="django.contrib.auth.backends.ModelBackend")
+        self.assertEqual(self.client.get("/trials/").status_code, 200)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from typing import Any
+from unittest import mock
 
 from django.db import connection, connections, transaction
 
@@ -14,6 +15,7 @@ from evarlo.grounds.models import Site
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase, TransactionTestCase
 from evarlo.trials.models import Trial
+from evarlo.ui import unchanged
 from evarlo.ui.unchanged import kept, one_at_a_time, told
 from evarlo.ui.units import stop_using, use_imperial
 from evarlo.walks.models import Observation
@@ -114,6 +116,17 @@ class Kept(TransactionTestCase):
         self.asked()
         self.assertEqual(self.reads, 2)
         self.assertFalse(connection.in_atomic_block)
+
+    def test_no_more_is_kept_than_there_is_room_for(self) -> None:
+        with mock.patch.object(unchanged, "MOST_BYTES", 1000):
+            for n in range(5):
+                unchanged.put_away(("page", n), "x" * 300, marks.marks(), 300)
+            self.assertEqual([n for n in range(5) if unchanged.look_up(("page", n))], [2, 3, 4])
+            unchanged.put_away(("page", 2), "y" * 400, marks.marks(), 400)  # in the place of the old one
+            self.assertEqual([n for n in range(5) if unchanged.look_up(("page", n))], [2, 3, 4])
+        with mock.patch.object(unchanged, "MOST", 2):
+            unchanged.put_away(("page", 6), "z", marks.marks())
+            self.assertEqual([n for n in range(7) if unchanged.look_up(("page", n))], [4, 6])
 
     def test_one_makes_what_many_want(self) -> None:
         made: list[int] = []
