@@ -65,9 +65,7 @@ def own(request: PersonRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         with said_beside(form, "code"):
             if chosen and has_to_have_second(request.user):
-                raise Refused(
-                    "Your role has to have a second factor. With a link from a manager you can begin anew.", "code"
-                )
+                raise Refused("Your role has to have a second factor. With a link from a manager you can begin anew.", "code")
             if chosen:
                 give_up(check(request.user.pk, form.cleaned_data["code"]))
             else:

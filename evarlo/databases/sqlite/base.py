@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from threading import Lock
 
+from django.db import OperationalError
 from django.db.backends.sqlite3 import base
 
 from evarlo.databases.settings import WAIT
@@ -18,7 +19,9 @@ class DatabaseWrapper(base.DatabaseWrapper):
 
     def _start_transaction_under_autocommit(self) -> None:
         if self.transaction_mode == "IMMEDIATE":
-            self.has_turn = _turn.acquire(timeout=WAIT)  # if it does not come, SQLite says so in its own words
+            self.has_turn = _turn.acquire(timeout=WAIT)
+            if not self.has_turn:
+                raise OperationalError("database is locked")  # as SQLite itself says
         try:
             super()._start_transaction_under_autocommit()  # type: ignore[misc]
         except BaseException:

@@ -6,10 +6,12 @@ import threading
 import time
 import unittest
 from collections.abc import Callable
+from unittest import mock
 
-from django.db import connection, connections, transaction
+from django.db import OperationalError, connection, connections, transaction
 
 from evarlo.catalogue.models import Crop
+from evarlo.databases.sqlite import base
 from evarlo.testing.pages import TransactionTestCase
 
 
@@ -39,6 +41,22 @@ class Queue(TransactionTestCase):
         for one in [self.elsewhere(adds) for _ in range(6)]:
             one.join()
         self.assertEqual(Crop.objects.get(pk=crop.pk).source, "60")
+
+    def test_whoever_waits_too_long_is_told_so(self) -> None:
+        told: list[str] = []
+
+        def wants() -> None:
+            try:
+                with transaction.atomic():
+                    Crop.objects.create(name="Cove")
+            except OperationalError as error:
+                told.append(str(error))
+
+        with mock.patch.object(base, "WAIT", 0.1), transaction.atomic():
+            self.elsewhere(wants).join()
+        self.assertEqual(told, ["database is locked"])
+        self.elsewhere(wants).join()
+        self.assertEqual((told, Crop.objects.filter(name="Cove").count()), (["database is locked"], 1))
 
     def test_whoever_fails_or_goes_away_lets_the_next_one_in(self) -> None:
         def fails() -> None:
