@@ -60,6 +60,12 @@ def end(**_signal: Any) -> None:
     _resting.set(None)
 
 
+def look_again() -> None:
+    """What others have written since this request began counts too."""
+    if (here := _resting.get()) is not None:
+        here.now = None
+
+
 def resting() -> Resting | None:
     """What the request that this thread works on rests on; None where there is none."""
     return _resting.get()

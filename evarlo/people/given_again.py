@@ -104,6 +104,7 @@ def given_again(
         if (kept := _kept(shared, own)) is not None:
             return kept.given(request)
         with unchanged.one_at_a_time(shared):
+            marks.look_again()  # what another has made meanwhile is newer than this request
             if (kept := _kept(shared, own)) is not None:
                 return kept.given(request)
             return _made(request, shared, own, lambda: view(request, *args, **kwargs))
@@ -127,8 +128,8 @@ def _made(request: PersonRequest, shared: Hashable, own: Hashable, view: Callabl
     person = request.user
     looker = Looker(person)
     request.user = cast(User, looker)
-    with marks.apart():
-        before = marks.marks()
+    with marks.apart() as own_reading:
+        own_reading.begun = before = marks.marks()
         try:
             response = view()
         finally:
