@@ -51,7 +51,8 @@ def kept(key: Hashable, read: Callable[[], T], of: Sequence[models.Model] | None
         if found is not None:
             made: T = found.made
             return made
-        before = marks.marks()
+        here = marks.resting()
+        before = marks.marks() if here is None or here.begun is None else here.begun
         made = read()
         put_away(key, made, before)
     return made

@@ -22,6 +22,7 @@ from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.core.management.base import CommandError
+from django.core.management.color import no_style
 from django.db import IntegrityError, connection, models, transaction
 from django.urls import reverse
 from django.utils import timezone
@@ -106,6 +107,22 @@ def emptied(key: uuid.UUID) -> None:
     Place.objects.create(name="Elsewhere", key=key, made_at=timezone.now())
 
 
+class Emptied:
+    """For tests that empty the database: PostgreSQL takes back their rows and not how it numbers, which has to go on behind what is
+    there again."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()  # type: ignore[misc]
+        cls.addClassCleanup(numbers_go_on)  # type: ignore[attr-defined]
+
+
+def numbers_go_on() -> None:
+    with connection.cursor() as cursor:
+        for statement in connection.ops.sequence_reset_sql(no_style(), apps.get_models(include_auto_created=True)):
+            cursor.execute(statement)
+
+
 def changed(content: bytes, name: str, change: Any, keep_hash: bool = False) -> bytes:
     """A package in which one file says something else; its fingerprint is that of what it says now, unless `keep_hash`."""
     out = io.BytesIO()
@@ -123,7 +140,7 @@ def changed(content: bytes, name: str, change: Any, keep_hash: bool = False) -> 
     return out.getvalue()
 
 
-class OutAndIn(TestCase):
+class OutAndIn(Emptied, TestCase):
     def setUp(self) -> None:
         self.by = world.person()
         Place.objects.create(name="Here", key=HERE, made_at=timezone.now())
@@ -304,7 +321,7 @@ class OutAndIn(TestCase):
             self.assertEqual(everything(), {})
 
 
-class Pages(TestCase):
+class Pages(Emptied, TestCase):
     def setUp(self) -> None:
         self.by = world.person()
         Place.objects.create(name="Here", key=HERE, made_at=timezone.now())
@@ -476,7 +493,7 @@ class Made:
         return text[: f.max_length or 300]
 
 
-class AnyPlace(PropertyTestCase):
+class AnyPlace(Emptied, PropertyTestCase):
     @settings(deadline=None, max_examples=6, phases=[Phase.explicit, Phase.generate])  # a seed cannot be made simpler
     @given(st.integers(0, 10**6))
     def test_a_place_of_any_records_comes_out_and_in_the_same(self, seed: int) -> None:
@@ -496,7 +513,7 @@ def package_of_tables() -> bytes:
         return package()
 
 
-class OneTrial(TestCase):
+class OneTrial(Emptied, TestCase):
     def test_a_trial_takes_along_what_it_rests_on_and_no_other_trial(self) -> None:
         by = world.person()
         Place.objects.create(name="Here", key=HERE, made_at=timezone.now())
