@@ -18,6 +18,7 @@ from typing import Any
 
 from django.urls import get_resolver
 from waitress.server import create_server
+from waitress.task import ThreadedTaskDispatcher
 from waitress.wasyncore import loop
 
 PROCESSES, THREADS = 2, 4
@@ -28,6 +29,24 @@ MOST_HEADER = 32_000
 SILENT = 60  # seconds without a byte, after which a connection is closed
 BODY_TIME = 300  # seconds within which a request has to be there as a whole
 LAST_ANSWERS = 20  # seconds that what is under way gets at the end
+
+
+class Dispatcher(ThreadedTaskDispatcher):  # type: ignore[misc]
+    """Gives requests to threads in the order in which they came, but that whoever brings records goes ahead of the last third of
+    those who read: a phone in the field waits least. Among those who bring, too, the first is first."""
+
+    def add_task(self, task: Any) -> None:
+        with self.lock:
+            place = len(self.queue)
+            if brings(task):
+                last = max((n + 1 for n, other in enumerate(self.queue) if brings(other)), default=0)
+                place = max(last, place * 2 // 3)
+            self.queue.insert(place, task)
+            self.queue_cv.notify()
+
+
+def brings(task: Any) -> bool:
+    return bool(task.requests) and task.requests[0].command == "POST"
 
 
 def serve(host: str, port: int) -> None:
@@ -85,11 +104,14 @@ def work(application: Any, listening: socket.socket) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # from the keyboard it comes to all; the first process passes it on
     signal.pthread_sigmask(signal.SIG_UNBLOCK, ENDS)
     channels: dict[int, Any] = {}
+    dispatcher = Dispatcher()
+    dispatcher.set_thread_count(THREADS)
     server = create_server(
         application,
         map=channels,
         sockets=[listening],
         threads=THREADS,
+        _dispatcher=dispatcher,
         connection_limit=CONNECTIONS,
         max_request_body_size=MOST_BODY,
         max_request_header_size=MOST_HEADER,
