@@ -13,7 +13,7 @@ from copy import copy
 from dataclasses import dataclass
 from functools import partial
 from threading import Lock
-from typing import Any, ParamSpec, TypeVar, cast
+from typing import Any, TypeVar, cast
 
 from django.db import connection, models
 from django.utils import timezone
@@ -22,7 +22,6 @@ from evarlo.databases import marks
 from evarlo.databases.marks import ALL, Marks, Resting, Told
 from evarlo.ui.units import looks
 
-P = ParamSpec("P")
 T = TypeVar("T")
 MOST, MOST_BYTES = 1000, 64_000_000  # what a process keeps: things, and bytes of pages; what was not asked for longest goes first
 _shelf: OrderedDict[Hashable, Kept] = OrderedDict()
@@ -58,7 +57,7 @@ def kept(key: Hashable, read: Callable[[], T], of: Sequence[models.Model] | None
     return made
 
 
-def told(source: Callable[P, T], *args: P.args, **kwargs: P.kwargs) -> T:
+def told(source: Callable[..., T], *args: Any) -> T:
     """What a source says today of these arguments, kept by itself; what it gives one by one is read at once. Who asks rests on
     what it said rather than on the records of a walk that it looked at: most of these change nothing of it."""
     rows = [x for x in args if isinstance(x, models.Model)]
@@ -66,7 +65,7 @@ def told(source: Callable[P, T], *args: P.args, **kwargs: P.kwargs) -> T:
     key = (source, asked, timezone.localdate())
 
     def ask(args: Sequence[Any]) -> Any:
-        found: Any = source(*args, **kwargs)
+        found: Any = source(*args)
         return list(found) if isinstance(found, Iterator) else found
 
     if within_transaction():
@@ -90,9 +89,9 @@ def as_it_came(thing: Any) -> Any:
     return bare
 
 
-def each_told(sources: Iterable[Callable[P, T]], *args: P.args, **kwargs: P.kwargs) -> list[T]:
+def each_told(sources: Iterable[Callable[..., T]], *args: Any) -> list[T]:
     """What each source says today of these arguments."""
-    return [told(source, *args, **kwargs) for source in sources]
+    return [told(source, *args) for source in sources]
 
 
 def look_up(key: Hashable) -> Kept | None:
