@@ -137,7 +137,7 @@ class ComingBack(Partners):
         foreign = self.main.plots.all()[0]
         told = self.page({f"v_{asked.pk}_{foreign.pk}": "5"}, headers={"Accept": "application/json"})
         self.assertEqual(told.json(), {"kept": 0, "wrong": {f"{asked.pk}_{foreign.pk}": "That plot is not in this round."}})
-        self.assertEqual(self.page({"v_x_1": "3", "v_9_9": "3", "w": ""}).status_code, 200)
+        self.assertEqual(self.page({"v_x_1": "3", f"v_{asked.pk + 1000}_9": "3", "w": ""}).status_code, 200)
 
     def test_a_link_that_ended_keeps_nothing_and_says_so(self) -> None:
         end_link(self.partner, self.by)
