@@ -408,7 +408,7 @@ class SpeedOfTheHand(Walkers):
             )
         self.assertLess(set(before), set(page.evaluate(f"async () => {shelves}")), "what the round's page is built from is gone")
         page.context.set_offline(True)
-        page.reload()
+        page.reload(wait_until="domcontentloaded")  # with its scripts; a sheet for print may wait for a signal
         expect(page.locator(".strip-tag.here")).to_have_text(self.numbers[1])
         expect(page.locator("[data-link]")).to_contain_text("1 kept on this phone")
         page.unroute("**/bring-in/")
