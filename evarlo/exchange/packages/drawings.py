@@ -1,5 +1,5 @@
 """What a package holds besides its tables: of each trial the values of its plots in one flat table, the plan for a map and as a
-drawing, and what is still to be done."""
+drawing, the report, and what is still to be done."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from evarlo.exchange.packages.values import values_of
 from evarlo.trials.icalendar import calendar_of
 from evarlo.trials.maps import drawing_of, plan_of
 from evarlo.trials.models import Trial
+from evarlo.verdicts.reporting import report_file
 
 
 def into(archive: zipfile.ZipFile, trials: Iterable[int], by: Any) -> list[dict[str, Any]]:
@@ -23,6 +24,7 @@ def into(archive: zipfile.ZipFile, trials: Iterable[int], by: Any) -> list[dict[
             plan = json.dumps(plan_of(trial), ensure_ascii=False)
             files.append(("plan.geojson", plan.encode(), "application/geo+json", "plan, WGS 84"))
             files.append(("plan.svg", drawing_of(trial, by).encode(), "image/svg+xml", "plan, drawn to scale"))
+            files.append(("report.html", report_file(trial, by), "text/html", "what was found, and how sure it is"))
         values = values_of(trial)
         if values:
             path = f"trials/{trial.slug}/values.csv"

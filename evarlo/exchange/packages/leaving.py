@@ -35,7 +35,8 @@ tables/     one file for each kind of record; the column `id` is referred to by 
             A text that a spreadsheet would take for a formula has an apostrophe in front.
 pictures/   what the tables name.
 trials/     for each trial the value of every plot in every trait (what is left out is blank), its plan as GeoJSON (WGS 84) and
-            SVG, and what is still to be done as iCalendar. `evarlo analyse FILE --trial NAME --trait KEY` analyses it.
+            SVG, its report as a page that stands by itself, and what is still to be done as iCalendar.
+            `evarlo analyse FILE --trial NAME --trait KEY` analyses it.
 
 Evarlo brings the whole in again, ids and history with it: People, Packages.
 """

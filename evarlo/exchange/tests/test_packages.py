@@ -359,6 +359,26 @@ class Pages(Emptied, TestCase):
             for name in ("packages", "take-out"):
                 self.assertEqual(self.client.get(reverse(f"exchange:{name}")).status_code, 403)
 
+    def test_each_trials_report_stands_by_itself_and_tells_no_hidden_name(self) -> None:
+        world.keep_yields(self.made, self.by, {"Corvane": 5, "Quillet": 6.5, "OF-17": 5.2, "Brakewater": 3.4})
+
+        def report(by: Any) -> str:
+            out = io.BytesIO()
+            write(out, "trial", self.made.slug, by)
+            with zipfile.ZipFile(out) as archive:
+                return archive.read(f"trials/{self.made.slug}/report.html").decode()
+
+        told = report(self.by)
+        self.assertIn("Quillet", told)
+        self.assertIn("<style>", told)
+        for outside in ("<script", "<link", "@font-face", "csrf", "data-person"):
+            self.assertNotIn(outside, told)
+        helper = world.person("helper")
+        for blind in (True, False):
+            Trial.objects.update(blind=blind)
+            for who, names in ((self.by, True), (None, not blind), (helper, not blind)):
+                self.assertEqual("Quillet" in report(who), names, (blind, who))
+
     def test_what_is_no_package_is_said_beside_the_field(self) -> None:
         for content, said in ((b"plot,entry", "That is no package"), (b"", "empty")):
             page = self.client.post(reverse("exchange:packages"), {"file": SimpleUploadedFile("a.zip", content)})
