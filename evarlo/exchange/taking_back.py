@@ -6,8 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from operator import attrgetter
-from typing import Any, cast
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
@@ -42,14 +41,19 @@ from evarlo.walks.services import withdraw
 
 @dataclass(frozen=True)
 class Way:
-    """How a record of a kind is taken back, as on its own page, and where it says who made it and when."""
+    """How a record of a kind is taken back, as on its own page; who made it and when is said by itself or by what it came with."""
 
     undo: Callable[[Any, User], object]
-    who: str = "by"
-    when: str = "at"
+    came_with: str = ""
+
+    def made(self, who: User, since: datetime, until: datetime) -> dict[str, Any]:
+        """What is asked of the records that a person made within a time."""
+        before = f"{self.came_with}__" if self.came_with else ""
+        return {f"{before}by": who, f"{before}at__gte": since, f"{before}at__lt": until}
 
     def at(self, record: Any) -> datetime:
-        return cast(datetime, attrgetter(self.when.replace("__", "."))(record))
+        told: datetime = (getattr(record, self.came_with) if self.came_with else record).at
+        return told
 
 
 UNDO: dict[Any, Way] = {
@@ -63,7 +67,7 @@ UNDO: dict[Any, Way] = {
     BoughtIn: Way(undo_bought),
     Tending: Way(lambda made, _: undo_tending(made)),
     StationMark: Way(lambda made, _: undo_mark(made)),
-    Sowing: Way(lambda made, by: undo_sowing(made, by, timezone.localdate()), "session__by", "session__at"),
+    Sowing: Way(lambda made, by: undo_sowing(made, by, timezone.localdate()), came_with="session"),
     WorkTime: Way(lambda made, _: undo_time(made)),
     Photo: Way(lambda made, _: withdraw_photo(made)),
     Care: Way(withdraw_care),
@@ -96,9 +100,8 @@ def acts_of_person(who: User, since: datetime, until: datetime) -> Acts:
     found: list[Any] = []
     for model, way in UNDO.items():
         pictures = [f.name for f in pictures_of(model)]  # megabytes that nobody looks at here
-        rows = model.objects.in_force().filter(**{way.who: who, f"{way.when}__gte": since, f"{way.when}__lt": until})
-        through = [name for name in (way.who.rpartition("__")[0],) if name]
-        found += (rows.select_related(*through) if through else rows).defer(*pictures)
+        rows = model.objects.in_force().filter(**way.made(who, since, until)).defer(*pictures)
+        found += rows.select_related(way.came_with) if way.came_with else rows
     return Acts(sorted(found, key=lambda r: UNDO[type(r)].at(r), reverse=True))
 
 

@@ -100,7 +100,8 @@ def given_again(
         if len(get_messages(request)):
             return view(request, *args, **kwargs)
         page, person = _page_of(request), request.user
-        shared, own = ("page", page, person.role, person.sunlight), ("page", page, person.role, person.sunlight, person.pk)
+        shared = ("page", page, person.role, person.sunlight)
+        own = (*shared, person.pk)
         if (kept := _kept(shared, own)) is not None:
             return kept.given(request)
         with unchanged.one_at_a_time(shared):
@@ -128,8 +129,8 @@ def _made(request: PersonRequest, shared: Hashable, own: Hashable, view: Callabl
     person = request.user
     looker = Looker(person)
     request.user = cast(User, looker)
-    with marks.apart() as own_reading:
-        own_reading.begun = before = marks.marks()
+    with marks.apart() as reading:
+        reading.begun = marks.marks()
         try:
             response = view()
         finally:
@@ -137,7 +138,7 @@ def _made(request: PersonRequest, shared: Hashable, own: Hashable, view: Callabl
         if personal := looker.__dict__["personal"]:
             marks.note(marks.tables_under(person))
         if not getattr(get_messages(request), "added_new", False) and (made := _page(response)) is not None:
-            unchanged.put_away(own if personal else shared, made, before, sum(map(len, made.parts)))
+            unchanged.put_away(own if personal else shared, made, sum(map(len, made.parts)))
     return response
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from evarlo.programmes.models import Membership, Programme
 from evarlo.trials.models import Trial
 from evarlo.trials.registry import Judging
-from evarlo.ui.unchanged import kept
+from evarlo.ui.unchanged import told
 from trialcore.inference.verdict import Dropping, Rule
 
 FLAT = {0.90: 0.95, 0.95: 0.975, 0.97: 0.985}  # the one-sided bar of each season by itself: half of what is left on either side
@@ -13,7 +13,7 @@ FLAT = {0.90: 0.95, 0.95: 0.975, 0.97: 0.985}  # the one-sided bar of each seaso
 
 def judging_of(trial: Trial) -> Judging:
     """The rule of the trial's programme and the trials whose seasons count in it; the usual rule where it is in none."""
-    found: Judging = trial.once("judging", lambda: kept(("judging", trial.pk), lambda: _read(trial), of=[trial]))
+    found: Judging = trial.once("judging", lambda: told(_read, trial))
     return found
 
 

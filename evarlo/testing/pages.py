@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+import threading
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
 from django import test
+from django.db import connections
 
 from evarlo.catalogue.shipped import put_in_what_ships
 
@@ -27,6 +29,19 @@ class ShipsAgain:
 
 class TransactionTestCase(ShipsAgain, test.TransactionTestCase):
     """Django's, after which what ships is there again."""
+
+    def beside(self, act: Callable[[], object]) -> threading.Thread:
+        """Let another thread, with a connection of its own, do something meanwhile."""
+
+        def run() -> None:
+            try:
+                act()
+            finally:
+                connections.close_all()
+
+        begun = threading.Thread(target=run)
+        begun.start()
+        return begun
 
 
 class TestCase(test.TestCase):

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
-from contextlib import contextmanager, nullcontext
+from contextlib import contextmanager
 from copy import copy
 from dataclasses import dataclass
 from functools import partial
@@ -39,21 +39,19 @@ class Kept:
     size: int = 0  # bytes, of a page
 
 
-def kept(key: Hashable, read: Callable[[], T], of: Sequence[models.Model] | None = None) -> T:
+def kept(key: Hashable, read: Callable[[], T], *, of: Sequence[models.Model]) -> T:
     """What `read` gives, or gave before under this key for somebody with the same units while nothing it rests on has changed:
-    what it reads itself, and the rows `of` which it tells or, without any said, all that was read before in the same request.
-    Within a transaction, whose changes may be taken back, it is read anew. What is kept must not be changed by who gets it."""
+    what it reads itself, and the rows `of` which it tells, that were read before. Within a transaction, whose changes may be taken
+    back, it is read anew. What is kept must not be changed by who gets it."""
     if within_transaction():
         return read()
-    with nullcontext() if of is None else marks.apart(name for row in of for name in marks.tables_under(row)):
+    with marks.apart(name for row in of for name in marks.tables_under(row)):
         found = look_up(key)
         if found is not None:
             made: T = found.made
             return made
-        here = marks.resting()
-        before = marks.marks() if here is None or here.begun is None else here.begun
         made = read()
-        put_away(key, made, before)
+        put_away(key, made)
     return made
 
 
@@ -117,17 +115,16 @@ def _still(found: Kept, now: Marks) -> bool:
         return all(one.again() == one.said for one in found.told.values())
 
 
-def put_away(key: Hashable, made: Any, before: Marks | None, size: int = 0) -> None:
-    """Keep what was made since `before`, unless something it rests on has changed meanwhile."""
+def put_away(key: Hashable, made: Any, size: int = 0) -> None:
+    """Keep what was made, unless something it rests on has changed since that was begun."""
     global _bytes
-    here, after = marks.resting() or Resting({ALL}), marks.marks()
-    first = here.begun if here.begun is not None else before
-    if first is None or after is None or not marks.as_before(here.names, first, after):
+    here, after = marks.resting(), marks.marks()
+    if here is None or here.begun is None or after is None or not marks.as_before(here.names, here.begun, after):
         return
     with _lock:
         whole = (key, looks())
         _bytes += size - (_shelf.pop(whole).size if whole in _shelf else 0)
-        _shelf[whole] = Kept(made, marks.of(here.names, first), dict(here.told), first.get(ALL), size)
+        _shelf[whole] = Kept(made, marks.of(here.names, here.begun), dict(here.told), here.begun.get(ALL), size)
         while len(_shelf) > MOST or _bytes > MOST_BYTES:
             _bytes -= _shelf.popitem(last=False)[1].size
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -46,7 +47,12 @@ def told_in_report(trial: Trial, user: Any) -> dict[str, Any]:
 
 def report_file(trial: Trial, user: Any) -> bytes:
     """The whole report as one file of HTML that needs nothing beside it."""
+    told = told_in_report(trial, user) | {"short": False, "style": _style()}
+    return render_to_string("verdicts/report_file.html", told).encode()
+
+
+@cache
+def _style() -> SafeString:
     found = finders.find("ui/evarlo.css")
     style = FONTS.sub("", Path(str(found)).read_text()) if found else ""
-    told = told_in_report(trial, user) | {"short": False, "style": format_html("<style>{}</style>", SafeString(style))}
-    return render_to_string("verdicts/report_file.html", told).encode()
+    return format_html("<style>{}</style>", SafeString(style))

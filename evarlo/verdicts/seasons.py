@@ -11,7 +11,7 @@ from evarlo.catalogue.models import Cultivar, Trait
 from evarlo.compare.queries import direction_of
 from evarlo.trials.models import Trial
 from evarlo.trials.registry import Earlier, Judging, Span, registry
-from evarlo.ui.unchanged import kept
+from evarlo.ui.unchanged import told
 from evarlo.verdicts.models import SignedBoard
 from trialcore.inference.season_means import SeasonMeans
 from trialcore.inference.verdict import Rule
@@ -43,9 +43,7 @@ def names_joined(crop: int) -> dict[int, int]:
 
 def joined_for(trial: Trial) -> dict[int, int]:
     """The same of a trial's crop, read once for a trial object."""
-    found: dict[int, int] = trial.once(
-        "names joined", lambda: kept(("names joined", trial.crop_id), lambda: names_joined(trial.crop_id), of=[trial])
-    )
+    found: dict[int, int] = trial.once("names joined", lambda: told(names_joined, trial.crop_id))
     return found
 
 
@@ -66,9 +64,7 @@ def before(trial: Trial) -> list[SignedBoard]:
 
 def boards_before(trial: Trial) -> list[SignedBoard]:
     """The same, read once for a trial object."""
-    found: list[SignedBoard] = trial.once(
-        "boards before", lambda: kept(("boards before", trial.pk), lambda: before(trial), of=[trial])
-    )
+    found: list[SignedBoard] = trial.once("boards before", lambda: told(before, trial))
     return found
 
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import threading
 from typing import Any
 
-from django.db import connection, connections, transaction
+from django.db import connection, transaction
 
 from evarlo.catalogue.models import Crop
 from evarlo.databases import marks
@@ -112,11 +111,8 @@ class Alone(TransactionTestCase):
         def elsewhere() -> None:
             Crop.objects.filter(pk=crop.pk).update(name="Cove")
             seen.append(changed(before))
-            connections.close_all()
 
-        other = threading.Thread(target=elsewhere)
-        other.start()
-        other.join()
+        self.beside(elsewhere).join()
         self.assertEqual(seen, [{CROPS, marks.ALL}])
         self.assertEqual(changed(before), {CROPS, marks.ALL})
 

@@ -1,10 +1,8 @@
 """A long look at the place sees one moment, and holds nobody up; transactions take turns."""
 
-import threading
 import time
-from collections.abc import Callable
 
-from django.db import connection, transaction
+from django.db import transaction
 
 from evarlo.databases.moments import one_moment
 from evarlo.people.models import User
@@ -15,17 +13,6 @@ from evarlo.testing.pages import TransactionTestCase
 class OneMoment(TransactionTestCase):
     def setUp(self) -> None:
         self.by = world.person()
-
-    def beside(self, act: Callable[[], None]) -> threading.Thread:
-        def run() -> None:
-            try:
-                act()
-            finally:
-                connection.close()
-
-        begun = threading.Thread(target=run)
-        begun.start()
-        return begun
 
     def rename(self) -> None:
         with transaction.atomic():

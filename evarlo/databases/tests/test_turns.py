@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import threading
 import time
 import unittest
-from collections.abc import Callable
 from unittest import mock
 
-from django.db import OperationalError, connection, connections, transaction
+from django.db import OperationalError, connection, transaction
 
 from evarlo.catalogue.models import Crop
 from evarlo.databases.sqlite import base
@@ -17,17 +15,6 @@ from evarlo.testing.pages import TransactionTestCase
 
 @unittest.skipUnless(connection.vendor == "sqlite", "PostgreSQL has a lock of its own for it")
 class Queue(TransactionTestCase):
-    def elsewhere(self, act: Callable[[], None]) -> threading.Thread:
-        def run() -> None:
-            try:
-                act()
-            finally:
-                connections.close_all()
-
-        made = threading.Thread(target=run)
-        made.start()
-        return made
-
     def test_many_who_read_and_then_write_all_have_their_turn(self) -> None:
         crop = Crop.objects.create(name="Bray", source="0")
 
@@ -38,7 +25,7 @@ class Queue(TransactionTestCase):
                     time.sleep(0.001)
                     Crop.objects.filter(pk=crop.pk).update(source=str(n + 1))
 
-        for one in [self.elsewhere(adds) for _ in range(6)]:
+        for one in [self.beside(adds) for _ in range(6)]:
             one.join()
         self.assertEqual(Crop.objects.get(pk=crop.pk).source, "60")
 
@@ -53,9 +40,9 @@ class Queue(TransactionTestCase):
                 told.append(str(error))
 
         with mock.patch.object(base, "WAIT", 0.1), transaction.atomic():
-            self.elsewhere(wants).join()
+            self.beside(wants).join()
         self.assertEqual(told, ["database is locked"])
-        self.elsewhere(wants).join()
+        self.beside(wants).join()
         self.assertEqual((told, Crop.objects.filter(name="Cove").count()), (["database is locked"], 1))
 
     def test_whoever_fails_or_goes_away_lets_the_next_one_in(self) -> None:
@@ -80,7 +67,7 @@ class Queue(TransactionTestCase):
 
         for leaves in (fails, goes_away, goes_away_within):
             with self.subTest(leaves.__name__):
-                self.elsewhere(leaves).join()
+                self.beside(leaves).join()
                 begin = time.monotonic()
                 with transaction.atomic():
                     Crop.objects.create(name=leaves.__name__)

@@ -313,9 +313,14 @@ class _Joining:
             unique_fields=["place", "table", "theirs"],
             update_fields=["ours", "digest"],
         )
-        with connection.cursor() as cursor:
-            for statement in connection.ops.sequence_reset_sql(no_style(), all_models()):
-                cursor.execute(statement)
+        numbers_go_on()
+
+
+def numbers_go_on() -> None:
+    """Let new records be numbered after those that are there, where the database does not see to it itself."""
+    with connection.cursor() as cursor:
+        for statement in connection.ops.sequence_reset_sql(no_style(), all_models()):
+            cursor.execute(statement)
 
 
 def _as_dict(made: models.Model) -> dict[str, Any]:

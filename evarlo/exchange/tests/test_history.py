@@ -53,7 +53,7 @@ class History(TestCase):
         return timezone.now() - timedelta(hours=hours), timezone.now() + timedelta(seconds=1)
 
     def test_every_kind_that_can_be_taken_back_is_told(self) -> None:
-        self.assertEqual({m._meta.label_lower for m, way in UNDO.items() if way.who == "by"} - kinds().keys(), set())
+        self.assertEqual({m._meta.label_lower for m, way in UNDO.items() if not way.came_with} - kinds().keys(), set())
 
     def test_who_did_what_to_what_the_newest_first(self) -> None:
         first = world.keep(self.asked, self.plots[0], self.by, 5)

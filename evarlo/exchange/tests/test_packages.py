@@ -22,7 +22,6 @@ from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.core.management.base import CommandError
-from django.core.management.color import no_style
 from django.db import IntegrityError, connection, models, transaction
 from django.urls import reverse
 from django.utils import timezone
@@ -33,7 +32,7 @@ from openpyxl import load_workbook
 
 from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.exchange.models import Brought
-from evarlo.exchange.packages.joining import Joined, bring_in, dry_run
+from evarlo.exchange.packages.joining import Joined, bring_in, dry_run, numbers_go_on
 from evarlo.exchange.packages.leaving import write
 from evarlo.exchange.packages.opening import opened
 from evarlo.exchange.packages.tables import (
@@ -115,12 +114,6 @@ class Emptied:
     def setUpClass(cls) -> None:
         super().setUpClass()  # type: ignore[misc]
         cls.addClassCleanup(numbers_go_on)  # type: ignore[attr-defined]
-
-
-def numbers_go_on() -> None:
-    with connection.cursor() as cursor:
-        for statement in connection.ops.sequence_reset_sql(no_style(), apps.get_models(include_auto_created=True)):
-            cursor.execute(statement)
 
 
 def changed(content: bytes, name: str, change: Any, keep_hash: bool = False) -> bytes:

@@ -7,7 +7,7 @@ import time
 from typing import Any
 from unittest import mock
 
-from django.db import connection, connections, transaction
+from django.db import connection, transaction
 
 from evarlo.catalogue.models import Crop
 from evarlo.databases import marks
@@ -39,60 +39,41 @@ class Kept(TransactionTestCase):
         self.assertEqual((self.asked(), self.asked(), self.reads), (["Bray"], ["Bray"], 1))
         Crop.objects.create(source="made for this", name="Cove")
         self.assertEqual((self.asked(), self.reads), (["Bray", "Cove"], 2))
-        other = threading.Thread(target=self.elsewhere)
-        other.start()
-        other.join()
+        self.beside(self.elsewhere).join()
         self.assertEqual((self.asked(), self.reads), (["Aber", "Bray", "Cove"], 3))
         self.asked()
         self.assertEqual(self.reads, 3)
 
     def elsewhere(self) -> None:
         Crop.objects.create(source="made for this", name="Aber")
-        connections.close_all()
 
     def test_kept_for_every_thread_and_through_what_is_written_to_other_tables(self) -> None:
         self.asked()
         Site.objects.create(name="Ostrel Flats")
         seen: list[list[str]] = []
-
-        def elsewhere() -> None:
-            seen.append(self.asked())
-            connections.close_all()
-
-        other = threading.Thread(target=elsewhere)
-        other.start()
-        other.join()
+        self.beside(lambda: seen.append(self.asked())).join()
         self.assertEqual((seen, self.reads), ([["Bray"]], 1))
 
-    def test_without_a_word_of_what_it_is_of_it_rests_on_all_where_no_request_says_what_was_read(self) -> None:
-        def asked() -> list[str]:
-            return kept(("names", self.id()), self.names)
+    def test_what_it_is_of_has_to_be_said(self) -> None:
+        with self.assertRaises(TypeError):
+            kept(("names", self.id()), self.names)  # type: ignore[call-arg]
 
-        asked()
-        asked()
-        self.assertEqual(self.reads, 1)
-        Site.objects.create(name="Ostrel Flats")
-        asked()
-        self.assertEqual(self.reads, 2)
-
-    def test_in_a_request_it_rests_on_what_was_read_before(self) -> None:
+    def test_it_rests_on_the_rows_it_is_of_that_were_read_before(self) -> None:
         marks.begin()
         self.addCleanup(marks.end)
         site = Site.objects.create(name="Ostrel Flats")
         marks.begin()
         here = Site.objects.get(pk=site.pk)
-        self.assertEqual(kept(("said", self.id()), lambda: here.name), "Ostrel Flats")
+        self.assertEqual(kept(("said", self.id()), lambda: here.name, of=[here]), "Ostrel Flats")
         Site.objects.filter(pk=site.pk).update(name="Brane Hill")
         marks.begin()
         there = Site.objects.get(pk=site.pk)
-        self.assertEqual(kept(("said", self.id()), lambda: there.name), "Brane Hill")
+        self.assertEqual(kept(("said", self.id()), lambda: there.name, of=[there]), "Brane Hill")
 
     def test_what_changed_while_it_was_made_is_not_kept(self) -> None:
         def meanwhile() -> list[str]:
             found = self.names()
-            other = threading.Thread(target=self.elsewhere)
-            other.start()
-            other.join()
+            self.beside(self.elsewhere).join()
             return found
 
         self.assertEqual(kept(("names", self.id()), meanwhile, of=()), ["Bray"])
@@ -117,15 +98,20 @@ class Kept(TransactionTestCase):
         self.assertEqual(self.reads, 2)
         self.assertFalse(connection.in_atomic_block)
 
+    def put(self, n: int, text: str, size: int) -> None:
+        with marks.aside() as reading:
+            reading.begun = marks.marks()
+            unchanged.put_away(("page", n), text, size)
+
     def test_no_more_is_kept_than_there_is_room_for(self) -> None:
         with mock.patch.object(unchanged, "MOST_BYTES", 1000):
             for n in range(5):
-                unchanged.put_away(("page", n), "x" * 300, marks.marks(), 300)
+                self.put(n, "x" * 300, 300)
             self.assertEqual([n for n in range(5) if unchanged.look_up(("page", n))], [2, 3, 4])
-            unchanged.put_away(("page", 2), "y" * 400, marks.marks(), 400)  # in the place of the old one
+            self.put(2, "y" * 400, 400)  # in the place of the old one
             self.assertEqual([n for n in range(5) if unchanged.look_up(("page", n))], [2, 3, 4])
         with mock.patch.object(unchanged, "MOST", 2):
-            unchanged.put_away(("page", 6), "z", marks.marks())
+            self.put(6, "z", 0)
             self.assertEqual([n for n in range(7) if unchanged.look_up(("page", n))], [4, 6])
 
     def test_one_makes_what_many_want(self) -> None:
