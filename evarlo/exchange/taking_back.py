@@ -28,6 +28,9 @@ from evarlo.nursery.services import withdraw_steps
 from evarlo.nursery.sowing import undo_sowing
 from evarlo.nursery.stand import undo_mark
 from evarlo.people.models import User
+from evarlo.seeds.germination import undo_count, undo_test
+from evarlo.seeds.models import GerminationCount, GerminationTest, Move
+from evarlo.seeds.services import undo_line
 from evarlo.tasting.models import Panel
 from evarlo.tasting.services import undo_panel
 from evarlo.trials.leaving_out import lift_exclusion
@@ -68,6 +71,9 @@ UNDO: dict[Any, Way] = {
     Tending: Way(lambda made, _: undo_tending(made)),
     StationMark: Way(lambda made, _: undo_mark(made)),
     Sowing: Way(lambda made, by: undo_sowing(made, by, timezone.localdate()), came_with="session"),
+    GerminationCount: Way(lambda made, by: undo_count(made, by, timezone.localdate())),
+    GerminationTest: Way(lambda made, by: undo_test(made, by, timezone.localdate())),
+    Move: Way(lambda made, by: undo_line(made, by, timezone.localdate())),
     WorkTime: Way(lambda made, _: undo_time(made)),
     Photo: Way(lambda made, _: withdraw_photo(made)),
     Care: Way(withdraw_care),
@@ -77,7 +83,7 @@ UNDO: dict[Any, Way] = {
     Lesson: Way(lambda made, _: drop_lesson(made)),
 }
 MOST = 500  # records at once: what is more is looked at in parts
-CORRECTED = (Observation, Picking)  # whose rows follow on one another: what stood before stands again
+CORRECTED = (Observation, Picking, GerminationCount)  # whose rows follow on one another: what stood before stands again
 
 
 @dataclass(frozen=True)

@@ -169,8 +169,8 @@ def undo_sowing(sowing: Sowing, by: User, today: date) -> None:
     sowing.undone_at, sowing.undone_by = timezone.now(), by
     sowing.save(update_fields=["undone_at", "undone_by"])
     if sowing.lot:
-        note = f"sowing of {sowing.entry.code} taken back"
-        move_stock(sowing.lot, Move.Why.RECEIVED, sowing.seeds, today, by, today, note)
+        note = f"sowing of {sowing.entry.code}"
+        move_stock(sowing.lot, Move.Why.UNDONE, sowing.seeds, today, by, today, note)
     trial, left = sowing.entry.trial, Sowing.objects.in_force().filter(entry=sowing.entry)
     if sowing.plot_id:
         plots = {sowing.plot_id}

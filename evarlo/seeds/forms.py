@@ -55,7 +55,7 @@ class LotForm(forms.Form):
 
 
 class MoveForm(OwnIds):
-    why = forms.ChoiceField(label="What", choices=Move.Why.choices)
+    why = forms.ChoiceField(label="What", choices=[c for c in Move.Why.choices if c[0] != Move.Why.UNDONE])
     seeds = Number(label="How many", low=0, high=100_000_000, whole=True)
     on = Day(label="Day")
     note = Words(label="Note", most=120, required=False)

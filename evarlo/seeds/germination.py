@@ -120,6 +120,8 @@ def keep_counts(test: GerminationTest, on: date, rows: Mapping[int, Mapping[str,
     correction. Raises Refused for a day to come or before the test, or for more seeds than a replicate has."""
     test = GerminationTest.objects.select_for_update().get(pk=test.pk)
     only_done(on, today)
+    if test.undone_at:
+        raise Refused(f"This test was taken back on {test.undone_at:%-d %b %Y}.")
     first = test.began_on + timedelta(days=0 if test.is_quick else 1)
     if on < first:
         raise Refused(f"The test began on {test.began_on:%-d %b %Y}. Expected a day from {first:%-d %b %Y} on.", "on")
@@ -144,7 +146,31 @@ def keep_counts(test: GerminationTest, on: date, rows: Mapping[int, Mapping[str,
 @transaction.atomic
 def end_test(test: GerminationTest, on: date | None) -> None:
     """What has not come by now counts as failed; or, without a day, the test goes on."""
-    GerminationTest.objects.filter(pk=test.pk).update(ended_on=on)
+    GerminationTest.objects.in_force().filter(pk=test.pk).update(ended_on=on)
+
+
+@transaction.atomic
+def undo_test(test: GerminationTest, by: User, today: date) -> None:
+    """Take back a test that was begun by mistake: its seeds are in the lot again. Twice does nothing more. Raises Refused once
+    something was counted in it."""
+    test = GerminationTest.objects.select_for_update().get(pk=test.pk)
+    if test.undone_at:
+        return
+    if any(count.seeds for count in test.counts.in_force()):
+        raise Refused("Something was counted in it since. Set those counts to nought first, if they were wrong.")
+    test.undone_at = timezone.now()
+    test.save(update_fields=["undone_at"])
+    move_stock(test.lot, Move.Why.UNDONE, test.sown, today, by, today, f"germination test of {test.began_on:%-d %b %Y}")
+
+
+@transaction.atomic
+def undo_count(count: GerminationCount, by: User, today: date) -> None:
+    """Take back what was counted in a replicate on a day: what stood before it stands again, or nothing. Twice does nothing more;
+    a count that was put right since stays. Raises Refused as `keep_counts`."""
+    if not GerminationCount.objects.in_force().filter(pk=count.pk).exists():
+        return
+    before = count.supersedes
+    keep_counts(count.test, count.on, {count.replicate: {c: getattr(before, c, 0) for c in CLASSES}}, by, today)
 
 
 def results(tests: Sequence[GerminationTest]) -> list[TestResult]:
@@ -186,12 +212,17 @@ def _result(test: GerminationTest, counts: Iterable[GerminationCount]) -> TestRe
 
 
 def tests_of(lot: Lot) -> list[TestResult]:
-    return results(list(lot.tests.select_related("lot__cultivar__crop")))
+    return results(list(lot.tests.in_force().select_related("lot__cultivar__crop")))
 
 
 def tested(lots: Iterable[int]) -> dict[int, TestResult]:
     """The newest germination test of each lot that was counted; a quick test only where there is no other."""
-    tests = GerminationTest.objects.filter(lot__in=lots, counts__isnull=False).distinct().select_related("lot__cultivar__crop")
+    tests = (
+        GerminationTest.objects.in_force()
+        .filter(lot__in=lots, counts__isnull=False)
+        .distinct()
+        .select_related("lot__cultivar__crop")
+    )
     found: dict[int, TestResult] = {}
     for result in results(sorted(tests, key=lambda t: (t.is_quick, -t.began_on.toordinal(), -t.pk))):
         found.setdefault(result.test.lot_id, result)

@@ -13,13 +13,13 @@ from django.views.decorators.http import require_POST
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.seeds.forms import BeginForm
-from evarlo.seeds.germination import against, begin_test, end_test, keep_counts, results, tested
+from evarlo.seeds.germination import against, begin_test, end_test, keep_counts, results, tested, undo_test
 from evarlo.seeds.models import GerminationTest, Lot
 from evarlo.seeds.views import lot_shown
 from evarlo.seeds.words import result_in_words, setting_in_words
 from evarlo.ui.draw.coming import Line, coming
 from evarlo.ui.fields import Day, Number
-from evarlo.ui.notice import say
+from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside
 
 DRAWN = 40  # points of a fitted curve
@@ -139,3 +139,17 @@ def end(_request: PersonRequest, pk: int) -> HttpResponse:
     test = get_object_or_404(GerminationTest, pk=pk)
     end_test(test, None if test.ended_on else timezone.localdate())
     return redirect("seeds:test", pk)
+
+
+@may("see_names")
+@may("sow")
+@require_POST
+def undo(request: PersonRequest, pk: int) -> HttpResponse:
+    test = get_object_or_404(GerminationTest.objects.select_related("lot"), pk=pk)
+    try:
+        undo_test(test, request.user, timezone.localdate())
+    except Refused as refusal:
+        warn(request, str(refusal))
+        return redirect("seeds:test", pk)
+    say(request, f"The test is taken back: {test.sown} seeds are in the lot again.")
+    return redirect("seeds:lot", test.lot_id)

@@ -6,7 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from evarlo.catalogue.models import Cultivar
-from evarlo.ui.in_force import Replaceable
+from evarlo.ui.in_force import Replaceable, Undoable
 
 
 class Lot(models.Model):
@@ -48,6 +48,18 @@ class Lot(models.Model):
         return "seeds" if self.material == self.Material.SEED else "pieces"
 
 
+class Ledger(models.QuerySet["Move"]):
+    """The lines of ledgers. A line that was taken back stays, with a line against it."""
+
+    def standing(self) -> Ledger:
+        """Lines that were not taken back, without those that take others back."""
+        return self.filter(taken_back_by__isnull=True, takes_back__isnull=True)
+
+    def in_force(self) -> Ledger:
+        """Of them those that a person wrote in the ledger itself; the others go with the act that moved the seed."""
+        return self.standing().filter(by_hand=True)
+
+
 class Move(models.Model):
     """A line of a lot's ledger: seeds in or out. A count sets the stock right, and its line is the difference it found."""
 
@@ -56,17 +68,24 @@ class Move(models.Model):
         COUNTED = "counted", "counted"
         TAKEN = "taken", "taken out"
         DISCARDED = "discarded", "thrown away"
+        UNDONE = "undone", "taken back"
 
     lot = models.ForeignKey(Lot, on_delete=models.CASCADE, related_name="moves")
     on = models.DateField()
     seeds = models.IntegerField()
     why = models.CharField(max_length=10, choices=Why.choices)
     note = models.CharField(max_length=200, blank=True)
+    by_hand = models.BooleanField(default=False)  # written in the ledger itself, not by a sowing, a test or seed saved
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
+    takes_back = models.OneToOneField("self", null=True, blank=True, on_delete=models.PROTECT, related_name="taken_back_by")
+
+    objects = Ledger.as_manager()
 
     class Meta:
         ordering = ["on", "id"]
+        verbose_name = "line of a ledger"
+        verbose_name_plural = "lines of a ledger"
 
     def __str__(self) -> str:
         return f"{self.lot}: {self.seeds:+d}"
@@ -91,6 +110,9 @@ class GerminationTest(models.Model):
     ended_on = models.DateField(null=True, blank=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
+    undone_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Undoable.as_manager()
 
     class Meta:
         ordering = ["-began_on", "-id"]

@@ -87,7 +87,7 @@ def stocks_by_cultivar(year: int, cultivars: Iterable[int]) -> dict[int, list[St
 
 def _tested(cultivars: Iterable[int] | None) -> dict[int, tuple[int, int]]:
     """By lot: normal seedlings and seeds of its newest germination test that has ended."""
-    tests = GerminationTest.objects.filter(method=GerminationTest.Method.GERMINATION, ended_on__isnull=False)
+    tests = GerminationTest.objects.in_force().filter(method=GerminationTest.Method.GERMINATION, ended_on__isnull=False)
     if cultivars is not None:
         tests = tests.filter(lot__cultivar__in=cultivars)
     standing = Sum("counts__normal", filter=Q(counts__superseded_by__isnull=True))

@@ -54,7 +54,7 @@ def stock_of(lot: Lot) -> int:
 
 @transaction.atomic
 def move_stock(lot: Lot, why: str, seeds: int, on: date, by: User, today: date, note: str = "", sure: bool = False) -> Move:
-    """Write a line in a lot's ledger: `seeds` received, taken out or thrown away, or counted in the packet.
+    """Write a line in a lot's ledger: `seeds` received, put back, taken out or thrown away, or counted in the packet.
 
     Raises Refused for a day to come, and for taking more than there is unless the person is `sure`: then the ledger says so.
     """
@@ -66,13 +66,41 @@ def move_stock(lot: Lot, why: str, seeds: int, on: date, by: User, today: date, 
         return _line(lot, why, seeds - there, on, by, f"{stated} {note}".strip())
     if seeds < 1:
         raise Refused("Expected at least one.", "seeds")
-    change = seeds if why == Move.Why.RECEIVED else -seeds
+    change = seeds if why in (Move.Why.RECEIVED, Move.Why.UNDONE) else -seeds
     if there + change < 0 and not sure:
         over = f"The ledger has {there} {lot.counted_in}; {seeds} is {seeds - there} too many."
         raise Refused(f"{over} Count the packet, or keep it anyway.", "seeds")
     if there + change < 0:
         note = f"{-(there + change)} below zero. {note}".strip()
     return _line(lot, why, change, on, by, note)
+
+
+@transaction.atomic
+def write_by_hand(lot: Lot, why: str, seeds: int, on: date, by: User, today: date, note: str = "", sure: bool = False) -> Move:
+    """Write a line in the ledger itself, as `move_stock`: it can be taken back there."""
+    line = move_stock(lot, why, seeds, on, by, today, note, sure)
+    line.by_hand = True
+    line.save(update_fields=["by_hand"])
+    return line
+
+
+@transaction.atomic
+def undo_line(line: Move, by: User, today: date) -> None:
+    """Take back a line that was written by hand: a line against it sets the stock as if it had not been. Twice does nothing more.
+    Raises Refused for a line of a sowing or a test, and once the packet was counted: then what was counted stands."""
+    Lot.objects.select_for_update().get(pk=line.lot_id)
+    if Move.objects.filter(takes_back=line).exists():
+        return
+    if not line.by_hand or line.takes_back_id:
+        raise Refused("This line goes with a sowing, a test or seed saved. Take that back where it was done.")
+    counted = line.lot.moves.standing().filter(why=Move.Why.COUNTED, pk__gt=line.pk).first()
+    if counted:
+        raise Refused(f"The packet was counted since, on {counted.on:%-d %b %Y}. What was counted stands.")
+    left = stock_of(line.lot) - line.seeds
+    note = f"of {line.on:%-d %b %Y}, {line.get_why_display()}" + (f"; {-left} below zero" if left < 0 else "")
+    Move.objects.create(
+        lot=line.lot, why=Move.Why.UNDONE, seeds=-line.seeds, on=today, by=by, at=timezone.now(), note=note, takes_back=line
+    )
 
 
 def _line(lot: Lot, why: str, seeds: int, on: date, by: User, note: str) -> Move:

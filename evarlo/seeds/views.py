@@ -14,12 +14,12 @@ from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.seeds.forms import BeginForm, LotForm, MoveForm
 from evarlo.seeds.germination import tests_of
-from evarlo.seeds.models import Lot
+from evarlo.seeds.models import Lot, Move
 from evarlo.seeds.queries import Stock, stocks
-from evarlo.seeds.services import FIELDS, keep_lot, move_stock
+from evarlo.seeds.services import FIELDS, keep_lot, undo_line, write_by_hand
 from evarlo.seeds.words import germination_in_words, stock_in_words
 from evarlo.ui.listing import Column, Listing
-from evarlo.ui.notice import say
+from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused, said_beside
 
 
@@ -99,7 +99,7 @@ def lot_shown(
     begin = begin or BeginForm(initial={"began_on": today})
     stock = next(s for s in stocks(today.year, [lot.cultivar_id]) if s.lot.pk == lot.pk)
     left, lines = 0, []
-    for line in lot.moves.select_related("by"):
+    for line in lot.moves.select_related("by", "taken_back_by"):
         left += line.seeds
         lines.append((line, left))
     context = {
@@ -126,6 +126,19 @@ def move(request: PersonRequest, pk: int) -> HttpResponse:
         data = form.cleaned_data
         with said_beside(form):
             today = timezone.localdate()
-            move_stock(lot, data["why"], data["seeds"], data["on"], request.user, today, data["note"], data["sure"])
+            line = write_by_hand(lot, data["why"], data["seeds"], data["on"], request.user, today, data["note"], data["sure"])
+            say(request, f"{line.get_why_display().capitalize()}: written.", reverse("seeds:undo-move", args=[pk, line.pk]))
             return redirect("seeds:lot", pk)
     return lot_shown(request, lot, move=form)
+
+
+@may("plan")
+@require_POST
+def undo(request: PersonRequest, pk: int, line: int) -> HttpResponse:
+    written = get_object_or_404(Move.objects.select_related("lot__cultivar__crop"), pk=line, lot=pk)
+    try:
+        undo_line(written, request.user, timezone.localdate())
+        say(request, "The line is taken back.")
+    except Refused as refusal:
+        warn(request, str(refusal))
+    return redirect("seeds:lot", pk)

@@ -117,7 +117,7 @@ def begun_in(trial_ids: Sequence[int]) -> dict[tuple[int, str], date]:
     """The day on which each phase of some trials was begun, from wherever that is recorded; an order is done when a lot is
     received."""
     found = {phase: day for told in each_told(registry.begun, tuple(trial_ids)) for phase, day in told.items()}
-    lots = Move.objects.filter(why=Move.Why.RECEIVED, lot__cultivar__entries__trial__in=trial_ids).order_by()
+    lots = Move.objects.standing().filter(why=Move.Why.RECEIVED, lot__cultivar__entries__trial__in=trial_ids).order_by()
     for trial, day in lots.values_list("lot__cultivar__entries__trial").annotate(last=Max("on")):
         found.setdefault((trial, "order"), day)
     return found

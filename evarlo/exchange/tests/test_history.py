@@ -20,7 +20,8 @@ from evarlo.nursery.sowing import session_of, sow_plots
 from evarlo.nursery.stand import mark_station
 from evarlo.people.audit import first_gap
 from evarlo.people.models import AuditLine, Role, User
-from evarlo.seeds.services import keep_lot, move_stock, stock_of
+from evarlo.seeds.germination import begin_test, keep_counts, tests_of
+from evarlo.seeds.services import keep_lot, move_stock, stock_of, write_by_hand
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.leaving_out import exclude_plot
@@ -114,6 +115,25 @@ class History(TestCase):
         self.assertFalse(StepDate.objects.in_force().filter(plot__trial=second).exists())
         self.assertEqual([m.what for m in StationMark.objects.in_force()], ["gap"])  # what another saw stands again
         self.assertEqual(StationMark.objects.count(), 2)
+
+    def test_what_was_written_of_seed_goes_too(self) -> None:
+        today = timezone.localdate()
+        lot = keep_lot(None, self.made.entries.all()[1].cultivar, {"name": "K", "material": "seed"}, self.by)
+        write_by_hand(lot, "received", 600, today, self.by, today)
+        theirs = begin_test(lot, "germination", today - timedelta(days=9), 4, 25, None, "", self.by, today)
+        mine = begin_test(lot, "germination", today - timedelta(days=9), 2, 50, None, "", self.tam, today)
+        keep_counts(theirs, today, {1: {"normal": 20}, 2: {"normal": 21}}, self.by, today)
+        keep_counts(theirs, today, {1: {"normal": 2}}, self.tam, today)
+        keep_counts(theirs, today, {1: {"normal": 3}}, self.tam, today)  # put right twice within the time
+        keep_counts(mine, today, {1: {"normal": 40}}, self.tam, today)
+        write_by_hand(lot, "discarded", 70, today, self.tam, today)
+        since, until = self.since(1)
+        counted = acts_of_person(self.tam, since, until).counted()
+        self.assertEqual(counted, {"line of a ledger": 1, "germination count": 2, "germination test": 1})
+        self.assertEqual(take_back_all(self.tam, since, until, self.by), (4, []))
+        self.assertEqual(stock_of(lot), 500)  # what came in, less the test that stands
+        self.assertEqual([(r.test, r.by_replicate) for r in tests_of(lot)], [(theirs, (20, 21, 0, 0))])
+        self.assertEqual(acts_of_person(self.tam, since, until).counted(), {})
 
     def test_what_others_have_built_on_stays_and_is_said(self) -> None:
         today = timezone.localdate()

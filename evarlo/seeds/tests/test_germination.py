@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.people.models import Role
-from evarlo.seeds.germination import against, begin_test, end_test, keep_counts, results, tested, tests_of
+from evarlo.seeds.germination import against, begin_test, end_test, keep_counts, results, tested, tests_of, undo_count, undo_test
 from evarlo.seeds.models import GerminationTest, Lot, Move
 from evarlo.seeds.queries import stocks
 from evarlo.seeds.services import keep_lot, move_stock, stock_of
@@ -71,6 +71,39 @@ class Tests(TestCase):
         self.assertEqual(self.count(test, 5, [10, 12, 9, 11]), 0)
         self.assertEqual(self.count(test, 5, [10, 2, 9, 11]), 1)
         self.assertEqual((results([test])[0].normal, test.counts.count()), (32, 5))
+
+    def test_a_count_taken_back_brings_what_stood_before_it(self) -> None:
+        test = self.begin()
+        self.count(test, 5, [10, 12, 9, 11])
+        self.count(test, 5, [10, 2, 9, 11])
+        corrected = test.counts.in_force().get(replicate=2)
+        undo_count(corrected, self.by, self.today)
+        undo_count(corrected, self.by, self.today)
+        self.assertEqual(results([test])[0].normal, 42)
+        undo_count(test.counts.in_force().get(replicate=4), self.by, self.today)
+        self.assertEqual((results([test])[0].by_replicate, test.counts.count()), ((10, 12, 9, 0), 7))
+
+    def test_a_test_begun_by_mistake_gives_its_seeds_back_and_says_nothing_of_the_lot(self) -> None:
+        test = self.begin()
+        self.count(test, 5, [1, 0, 0, 0])
+        with self.assertRaisesMessage(Refused, "Something was counted in it since"):
+            undo_test(test, self.by, self.today)
+        self.count(test, 5, [0, 0, 0, 0])
+        end_test(test, self.today)
+        self.assertEqual(stocks(self.today.year)[0].tested, (0, 100))
+        url = reverse("seeds:undo-test", args=[test.pk])
+        self.assertContains(self.client.get(reverse("seeds:test", args=[test.pk])), url)
+        self.assertContains(self.client.post(url, follow=True), "100 seeds are in the lot again")
+        self.client.post(url)  # a second tap
+        self.assertEqual((stock_of(self.lot), tests_of(self.lot), tested([self.lot.pk])), (500, [], {}))
+        self.assertIsNone(stocks(self.today.year)[0].tested)
+        page = self.client.get(reverse("seeds:test", args=[test.pk]))
+        self.assertContains(page, "nothing goes by it")
+        self.assertNotContains(page, "Save the counts")
+        with self.assertRaisesMessage(Refused, "was taken back"):
+            self.count(test, 6, [3, 3, 3, 3])
+        end_test(test, None)
+        self.assertEqual(GerminationTest.objects.get(pk=test.pk).ended_on, self.today)
 
     def test_what_cannot_be_is_refused_in_words(self) -> None:
         test = self.begin()

@@ -9,9 +9,10 @@ from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.people.models import Role
 from evarlo.seeds.models import Lot, Move
 from evarlo.seeds.queries import stocks
-from evarlo.seeds.services import keep_lot, move_stock, stock_of
+from evarlo.seeds.services import keep_lot, move_stock, stock_of, undo_line, write_by_hand
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.trials.tasks import begun_in
 from evarlo.ui.refused import Refused
 
 Why = Move.Why
@@ -96,3 +97,68 @@ class Ledgers(TestCase):
         self.client.force_login(world.person(Role.READER))
         self.assertEqual(self.client.get(reverse("seeds:lot", args=[self.lot.pk])).status_code, 200)
         self.assertEqual(self.client.post(reverse("seeds:list"), {"cultivar": "Corvane", "name": "x"}).status_code, 403)
+
+    def by_hand(self, why: str, seeds: int, **more: object) -> Move:
+        return write_by_hand(self.lot, why, seeds, self.today, self.by, self.today, **more)  # type: ignore[arg-type]
+
+    def test_a_line_taken_back_leaves_the_stock_as_if_it_had_not_been(self) -> None:
+        self.by_hand(Why.RECEIVED, 500)
+        wrong = self.by_hand(Why.DISCARDED, 120)
+        undo_line(wrong, self.by, self.today)
+        undo_line(wrong, self.by, self.today)  # a second tap
+        self.assertEqual(stock_of(self.lot), 500)
+        self.assertEqual(list(self.lot.moves.values_list("seeds", flat=True)), [500, -120, 120])
+        self.assertEqual([m.seeds for m in self.lot.moves.in_force()], [500])
+        with self.assertRaisesMessage(Refused, "goes with a sowing"):
+            undo_line(Move.objects.get(takes_back=wrong), self.by, self.today)
+
+    def test_a_count_taken_back_brings_what_the_ledger_said(self) -> None:
+        self.by_hand(Why.RECEIVED, 500)
+        counted = self.by_hand(Why.COUNTED, 472)
+        self.write(Why.TAKEN, 30)
+        undo_line(counted, self.by, self.today)
+        self.assertEqual(stock_of(self.lot), 470)
+
+    def test_what_was_counted_since_stands(self) -> None:
+        wrong = self.by_hand(Why.RECEIVED, 5000)
+        counted = self.by_hand(Why.COUNTED, 480)
+        with self.assertRaisesMessage(Refused, "counted since"):
+            undo_line(wrong, self.by, self.today)
+        undo_line(counted, self.by, self.today)
+        undo_line(wrong, self.by, self.today)  # the count itself was taken back
+        self.assertEqual(stock_of(self.lot), 0)
+
+    def test_what_was_sown_since_goes_below_nought_and_says_so(self) -> None:
+        wrong = self.by_hand(Why.RECEIVED, 300)
+        self.write(Why.TAKEN, 40)
+        with self.assertRaisesMessage(Refused, "goes with a sowing"):
+            undo_line(self.lot.moves.get(seeds=-40), self.by, self.today)
+        undo_line(wrong, self.by, self.today)
+        self.assertEqual(stock_of(self.lot), -40)
+        self.assertIn("40 below zero", Move.objects.get(takes_back=wrong).note)
+
+    def test_what_was_received_and_taken_back_is_no_order_done(self) -> None:
+        made = world.trial(self.by)
+        lot = keep_lot(None, made.entries.all()[0].cultivar, {"name": "N", "material": "seed"}, self.by)
+        came = write_by_hand(lot, Why.RECEIVED, 300, self.today, self.by, self.today)
+        self.assertEqual(begun_in([made.pk])[made.pk, "order"], self.today)
+        undo_line(came, self.by, self.today)
+        self.assertNotIn((made.pk, "order"), begun_in([made.pk]))
+
+    def test_on_the_page_of_the_lot_by_who_may_plan(self) -> None:
+        day = self.today.isoformat()
+        url = reverse("seeds:move", args=[self.lot.pk])
+        said = self.client.post(url, {"why": "received", "seeds": "5000", "on": day}, follow=True)
+        line = self.lot.moves.get()
+        undo = reverse("seeds:undo-move", args=[self.lot.pk, line.pk])
+        self.assertContains(said, undo, 2)  # beside what was said, and in the ledger
+        self.assertNotContains(said, 'value="undone"')  # nobody writes such a line
+        self.assertContains(self.client.post(url, {"why": "undone", "seeds": "5", "on": day}), "undone", status_code=422)
+        self.client.force_login(world.person(Role.READER))
+        self.assertEqual(self.client.post(undo).status_code, 403)
+        self.assertNotContains(self.client.get(reverse("seeds:lot", args=[self.lot.pk])), "Take back")
+        self.client.force_login(self.by)
+        self.assertContains(self.client.post(undo, follow=True), "(taken back)")
+        self.assertEqual(stock_of(self.lot), 0)
+        other = keep_lot(None, self.cultivar, {"name": "other", "material": "seed"}, self.by)
+        self.assertEqual(self.client.post(reverse("seeds:undo-move", args=[other.pk, line.pk])).status_code, 404)
