@@ -283,7 +283,8 @@ class FourChecks(BrowserTest):
             page.get_by_label("Of", exact=True).select_option(f"p{plots[name].pk}")
             page.get_by_label("Put away on").fill(start.isoformat())
             page.get_by_label("Pieces", exact=True).fill("24")
-            page.get_by_role("button", name="Put it away").click()
+            with page.expect_navigation():  # what it waits for would stand there from the first one
+                page.get_by_role("button", name="Put it away").click()
             expect(page.get_by_text("24 pieces of")).to_be_visible()
             page.get_by_text("Put pieces into store…").click()
         for n in range(4):
@@ -293,7 +294,8 @@ class FourChecks(BrowserTest):
                 section.get_by_label("Day", exact=True).fill((start + timedelta(days=14 * (n + 1))).isoformat())
                 section.get_by_label("Sound", exact=True).press_sequentially(str(sound[n]), delay=30)
                 section.get_by_label("The others were lost to").fill("rot")
-                section.get_by_role("button", name="Save the look").click()
+                with page.expect_navigation():
+                    section.get_by_role("button", name="Save the look").click()
                 expect(page.locator("section.event", has_text=f"plot {plots[name].number}")).to_contain_text(
                     f"{sound[n]} of 24 sound"
                 )

@@ -3,7 +3,7 @@
 from datetime import date
 
 from django.utils import timezone
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from evarlo.grounds.models import BedUse
 from evarlo.seeds.models import Lot
@@ -111,6 +111,24 @@ class Ground(BrowserTest):
         page.get_by_label("Accept it, because").fill("It is the question")
         page.get_by_role("button", name="Accept").click()
         expect(page.locator("body")).to_contain_text("Accepted: It is the question")
+
+
+    def test_a_late_script_takes_no_field_from_who_types(self) -> None:
+        world.trial(world.person(), fixed=False)
+        page = self.open("manager")
+        page.goto(self.at("/ground/"))
+        page.get_by_role("link", name="North strip").click()
+        page.get_by_text("Write down what stood here…").click()
+        held: list[Route] = []
+        page.route("**/ui/js/page*.js", lambda route: held.append(route))
+        use = page.locator("form[action$='/use/']")
+        use.get_by_role("button", name="Save").click(no_wait_after=True)
+        expect(page.locator(".field.wrong").first).to_be_visible()
+        use.get_by_label("Note").press_sequentially("lime", delay=30)
+        held[0].continue_()
+        page.wait_for_load_state("load")
+        page.keyboard.type("d in March", delay=30)
+        expect(use.get_by_label("Note")).to_have_value("limed in March")
 
 
 class Feet(BrowserTest):

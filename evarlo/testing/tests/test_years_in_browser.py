@@ -1,8 +1,9 @@
 """Three seasons of a programme to a line-up, signed: the board by keys, the years, the season to come, on desk and phone."""
 
 import re
+import time
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from evarlo.programmes.services import make_programme
 from evarlo.testing import world
@@ -10,6 +11,12 @@ from evarlo.testing.browser import DESK, PHONE, BrowserTest
 from evarlo.trials.models import Trial
 from evarlo.verdicts.models import Lesson, Opinion, SignedBoard
 from evarlo.verdicts.services import sign_board
+
+
+def late(route: Route) -> None:
+    time.sleep(1)
+    route.continue_()
+
 
 MEANS = {"Corvane": 5.0, "Quillet": 6.4, "OF-17": 6.1, "Brakewater": 5.4, "Weir Street": 4.9, "Umbra Sill": 4.0}
 
@@ -77,6 +84,29 @@ class Years(BrowserTest):
         page.keyboard.press("u")
         expect(page.locator("#notices")).to_contain_text("for the tunnel is taken back")
         self.assertEqual(Opinion.objects.in_force().count(), 2)
+
+    def test_keys_on_the_board_with_answers_a_second_late(self) -> None:
+        """A reason typed before its field is there is in it, and no letter of it is a verdict; who has gone on is left there."""
+        self.grow()
+        page = self.open("manager")
+        page.goto(self.at("/trials/fennel-2026/decide/"))
+        suggested = {name: self.line(page, name).get_attribute("data-suggested") or "" for name in MEANS}
+        page.route(re.compile("/decide/.*"), late)
+        other = {"recommend": "d", "retest": "d", "drop": "r"}[suggested["Brakewater"]]
+        self.line(page, "Brakewater").locator("tr").first.focus()
+        page.keyboard.type(f"{other}rots in stord", delay=30)
+        page.keyboard.press("Backspace")
+        page.keyboard.type("e\n", delay=30)
+        expect(self.line(page, "Brakewater")).to_contain_text("decided otherwise: rots in store", timeout=20_000)
+        self.assertEqual(Opinion.objects.count(), 1)
+        here = self.line(page, "Quillet")
+        here.locator("tr").first.focus()
+        page.keyboard.press(suggested["Quillet"][0 if suggested["Quillet"] != "retest" else 2])
+        page.keyboard.press("ArrowDown")
+        gone_on = page.evaluate("document.activeElement.closest('tbody').id")
+        self.assertNotEqual(gone_on, here.get_attribute("id"))
+        expect(here).to_contain_text("agrees", timeout=20_000)
+        self.assertEqual(page.evaluate("document.activeElement.closest('tbody')?.id"), gone_on)
 
     def sign(self, page: Page) -> None:
         page.get_by_label("Your password, as a signature").fill(world.PASSWORD)

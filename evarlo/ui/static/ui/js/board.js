@@ -8,25 +8,45 @@ const lineOf = (at) => at.closest?.("tbody.line");
 const lines = () => [...board.querySelectorAll("tbody.line")];
 const rowOf = (line) => line.querySelector("tr[tabindex]");
 
-// The line comes anew from the server; the cursor goes to `want` in it, or stays on the line.
-async function open(line, { verdict = "", shut = false, want = "" } = {}) {
-  const id = line.id;
-  const asked = new URLSearchParams({ verdict, shut: shut ? "1" : "" });
-  await window.htmx.ajax("GET", `${line.dataset.line}?${asked}`, { target: `#${id}`, swap: "outerHTML" }).catch(() => {}); // no signal
-  focusIn(id, want);
-}
+const late = new Map(); // by the id of a line whose answer is awaited: the keys that were pressed on it meanwhile
 
-function focusIn(id, want) {
+// The line comes anew from the server, however late: the cursor goes to `want` in it, or stays on the line.
+async function anew(line, want, method, address, more = {}) {
+  const id = line.id;
+  late.set(id, []);
+  await window.htmx.ajax(method, address, { target: `#${id}`, swap: "outerHTML", ...more }).catch(() => {}); // no signal
+  const keys = late.get(id);
+  late.delete(id);
   const now = document.getElementById(id);
-  (now?.querySelector(want || "tr[tabindex]") || (now && rowOf(now)))?.focus();
+  const field = want && now?.querySelector(want);
+  const at = document.activeElement;
+  if (now && (at === document.body || now.contains(at))) (field || rowOf(now)).focus(); // who has gone on is left there
+  if (field) typeInto(field, keys);
+  else if (now && !want) replay(now, keys);
 }
 
-async function give(line, verdict) {
+const open = (line, { verdict = "", shut = false, want = "" } = {}) =>
+  anew(line, want, "GET", `${line.dataset.line}?${new URLSearchParams({ verdict, shut: shut ? "1" : "" })}`);
+
+function give(line, verdict) {
   if (!line.dataset.suggested) return;
-  if (line.dataset.suggested !== verdict) return open(line, { verdict, want: "[name=reason]" });
-  const id = line.id;
-  await window.htmx.ajax("POST", line.dataset.give, { target: `#${id}`, swap: "outerHTML", values: { verdict } }).catch(() => {});
-  focusIn(id, "");
+  if (line.dataset.suggested !== verdict) open(line, { verdict, want: "[name=reason]" });
+  else anew(line, "", "POST", line.dataset.give, { values: { verdict } });
+}
+
+// What was typed before its field was there is in it.
+function typeInto(field, keys) {
+  for (const key of keys) {
+    if (key === "Enter") return field.form.requestSubmit();
+    field.value = key === "Backspace" ? field.value.slice(0, -1) : field.value + key;
+  }
+}
+
+// What was pressed before the line was there is done now, one by one.
+function replay(line, [first, ...rest]) {
+  if (!first) return;
+  pressed({ key: first, target: rowOf(line), preventDefault() {} });
+  late.get(line.id)?.push(...rest);
 }
 
 function step(line, by) {
@@ -53,17 +73,21 @@ function decide(e, line) {
   }
 }
 
-document.addEventListener("keydown", (e) => {
-  if (!board || e.ctrlKey || e.metaKey || e.altKey) return;
+function pressed(e) {
   const line = lineOf(e.target);
-  if (typing(e.target)) {
+  const waiting = line && e.target === rowOf(line) && late.get(line.id);
+  if (waiting && (e.key.length === 1 || e.key === "Enter" || e.key === "Backspace")) {
+    e.preventDefault();
+    waiting.push(e.key);
+  } else if (typing(e.target)) {
     if (e.key === "Escape" && line) open(line, { shut: true });
   } else if (e.key === "ArrowDown" || e.key === "ArrowUp") move(e, line);
   else if (line && e.target === rowOf(line) && (e.key === "Enter" || e.key === "Escape")) {
     e.preventDefault();
     open(line, { shut: line.classList.contains("opened") });
   } else if (board.dataset.mayGive === "1") decide(e, line);
-});
+}
+if (board) document.addEventListener("keydown", (e) => e.ctrlKey || e.metaKey || e.altKey || pressed(e));
 
 // A touch on the line is Enter.
 board?.addEventListener("click", (e) => {

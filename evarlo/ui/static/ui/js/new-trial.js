@@ -44,7 +44,7 @@ document.addEventListener("alpine:init", () => {
         const offer = event.target.closest("[data-offer]");
         if (offer) this.takeOffer(JSON.parse(offer.dataset.offer));
       });
-      if (!this.value("crop")) this.field("count").focus();
+      if (!this.value("crop") && document.activeElement === document.body) this.field("count").focus();
     },
     field(name) {
       return this.$root.elements[name];

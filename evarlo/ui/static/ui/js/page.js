@@ -46,8 +46,8 @@ document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
 });
 
-// After a refusal the first field that needs correcting is at hand.
-document.querySelector("main [aria-invalid=true]:not([type=hidden])")?.focus();
+// After a refusal the first field that needs correcting is at hand; who is in another field already stays there.
+if (document.activeElement === document.body) document.querySelector("main [aria-invalid=true]:not([type=hidden])")?.focus();
 
 // A password can be read while it is typed: on a phone, in gloves, it is typed once and not twice.
 for (const field of document.querySelectorAll("input[type=password]")) {
