@@ -2,12 +2,15 @@
 
 from datetime import date
 
+from django.db import models
 from django.test import tag
 
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare
 from evarlo.demo.services import build
 from evarlo.demo.world import FENNEL
+from evarlo.exchange.packages.insides import shaped_or_refused
+from evarlo.exchange.packages.tables import all_models, columns_of
 from evarlo.people.models import User
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -36,6 +39,14 @@ class SampleWorld(TestCase):
     def test_the_flood_and_the_lost_label_are_accidents_on_record(self) -> None:
         self.assertTrue(Exclusion.objects.filter(note__startswith="Flooded", cause=Cause.ACCIDENT).exists())
         self.assertTrue(Observation.objects.filter(cause=Cause.LOST_LABEL).exists())
+
+    def test_what_is_kept_inside_its_columns_is_of_their_shape(self) -> None:
+        of_more = [(m, f) for m in all_models() for f in columns_of(m) if isinstance(f, models.JSONField)]
+        for model, field in of_more:
+            for value in model._default_manager.values_list(field.name, flat=True):
+                if value is not None:
+                    shaped_or_refused(field, value)
+        self.assertGreater(len(of_more), 25)
 
     def test_a_clear_and_a_close_comparison(self) -> None:
         found = self.compared("2024")

@@ -18,6 +18,7 @@ from uuid import UUID
 from django.core.exceptions import ValidationError
 from django.db import models
 
+from evarlo.exchange.packages.insides import apart
 from evarlo.exchange.packages.leaving import ORIGINS
 from evarlo.exchange.packages.tables import (
     FORMAT,
@@ -71,6 +72,7 @@ class Package:
         files = {f.name for f in pictures_of(model)}
         for line, cells in enumerate(self._lines(resource), start=2):
             row, bad = self._read(wanted, files, cells)
+            bad = bad or apart(label_of(model), row)
             for name, said in bad:
                 if len(self.wrong) <= MOST_WRONG:
                     self.wrong.append(f"{resource['path']}, line {line}, {name}: {said}")

@@ -17,6 +17,8 @@ from django.core.validators import MaxLengthValidator
 from django.db import models
 from django.utils import timezone
 
+from evarlo.exchange.packages.insides import shape_of, shaped_or_refused
+
 FORMAT = 1  # of the package; one of a higher number is of a newer version
 MANY = 500  # records that are read or written at once
 Model = type[models.Model]
@@ -167,7 +169,7 @@ def schema_of(model: Model) -> dict[str, Any]:
         if isinstance(f, models.BinaryField):
             told["description"] = "The name of a file in this package."
         if isinstance(f, models.JSONField):
-            told["description"] = "JSON."
+            told |= {"description": "JSON.", "jsonSchema": shape_of(f)}
         fields.append(told)
     refers = [
         {
@@ -234,8 +236,9 @@ def _read(kind: str, field: models.Field[Any, Any], text: str) -> Any:
     if kind == "date":
         return date.fromisoformat(text)
     if kind == "any":
-        found, usual = json.loads(text, parse_constant=_refuse), field.get_default()
-        return found if usual is None or type(found) is type(usual) else _refuse(text)
+        found = json.loads(text, parse_constant=_refuse)
+        shaped_or_refused(field, found)
+        return found
     number = float(text) if kind == "number" else int(text)
     if number != number or abs(number) > 2**63 - 1:
         _refuse(text)

@@ -32,6 +32,7 @@ from openpyxl import load_workbook
 
 from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.exchange.models import Brought
+from evarlo.exchange.packages.insides import INSIDES, apart, name_of_column
 from evarlo.exchange.packages.joining import Joined, bring_in, dry_run, numbers_go_on
 from evarlo.exchange.packages.leaving import write
 from evarlo.exchange.packages.opening import opened
@@ -47,13 +48,14 @@ from evarlo.exchange.packages.tables import (
     unit_of,
     written,
 )
+from evarlo.exchange.tests.test_insides import of_shape
 from evarlo.people.models import AuditLine, Place, User
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.leaving_out import exclude_plot
 from evarlo.trials.models import Plot, Trial
 from evarlo.ui.refused import Refused
-from evarlo.walks.models import Observation
+from evarlo.walks.models import Observation, Round
 from trialcore.formats.cli import main
 
 Rows = dict[str, list[tuple[Any, ...]]]
@@ -167,6 +169,8 @@ class OutAndIn(Emptied, TestCase):
             fields = {f["name"]: f for f in tables["trials-trial"]["schema"]["fields"]}
             self.assertEqual((fields["plot_length_m"]["unit"], fields["in_row_cm"]["unit"]), ("m", "cm"))
             self.assertEqual((fields["blind"]["type"], fields["made_at"]["type"]), ("boolean", "datetime"))
+            anchors = {f["name"]: f for f in tables["catalogue-guide"]["schema"]["fields"]}["anchors"]["jsonSchema"]
+            self.assertEqual(anchors["$defs"]["Anchor"]["required"], ["at", "words", "drawing"])
             self.assertNotIn(b"pbkdf2", archive.read("tables/people-user.csv"))
             plan = json.loads(archive.read(f"trials/{self.made.slug}/plan.geojson"))
             self.assertEqual(len(plan["features"]), 12)
@@ -465,7 +469,12 @@ class Made:
     def fill(self) -> None:
         for model in all_models():
             for _ in range(self.luck.randint(1, 3)):
-                made = model(**{f.attname: self.value(f) for f in columns_of(model) if f.attname != "id"})
+                values = {f.attname: self.value(f) for f in columns_of(model) if f.attname != "id"}
+                if apart(label_of(model), values):
+                    values |= {"lines": [], "covariances": []}
+                if model is Round:  # of plots that are there
+                    values["only"] = list(Plot.objects.values_list("pk", flat=True)[: self.luck.randint(0, 2)])
+                made = model(**values)
                 if isinstance(model._meta.pk, models.UUIDField):
                     made.pk = uuid.UUID(int=self.luck.getrandbits(128))
                 try:
@@ -498,8 +507,7 @@ class Made:
         if isinstance(f, models.IntegerField):
             return self.luck.randint(1, 30000)
         if isinstance(f, models.JSONField):
-            usual = f.get_default()
-            return {"a": [1, None, TEXTS[6]]} if isinstance(usual, dict) else []
+            return of_shape(INSIDES[name_of_column(f)], self.luck)
         if isinstance(f, models.BinaryField):
             return bytes(self.luck.getrandbits(8) for _ in range(40))
         text = f"{self.luck.choice(TEXTS)}{self.n}" if not isinstance(f, models.SlugField) else f"s{self.n}"

@@ -112,10 +112,9 @@ class Ground(BrowserTest):
         page.get_by_role("button", name="Accept").click()
         expect(page.locator("body")).to_contain_text("Accepted: It is the question")
 
-
     def test_a_late_script_takes_no_field_from_who_types(self) -> None:
         world.trial(world.person(), fixed=False)
-        page = self.open("manager")
+        page = self.open("manager", service_workers="block")  # which would have the script at hand
         page.goto(self.at("/ground/"))
         page.get_by_role("link", name="North strip").click()
         page.get_by_text("Write down what stood here…").click()
