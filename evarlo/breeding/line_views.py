@@ -13,7 +13,7 @@ from evarlo.breeding.kin import kin_of
 from evarlo.breeding.models import How, Isolation, Named, Saved
 from evarlo.breeding.pedigree import ancestors, descendants, drawn, kin_nodes
 from evarlo.breeding.purity import purity_in_words
-from evarlo.breeding.services import keep_gate, name_line
+from evarlo.breeding.services import drop_saved, keep_gate, name_line, undo_name
 from evarlo.breeding.words import CAUTION, fixed_in_words
 from evarlo.compare.analysis import digits_for
 from evarlo.people.permissions import may
@@ -22,7 +22,7 @@ from evarlo.seeds.services import stock_of
 from evarlo.trials.queries import names_shown, traits_with_records
 from evarlo.trials.views import trial_or_404
 from evarlo.ui.notice import say
-from evarlo.ui.refused import said_beside
+from evarlo.ui.refused import said_beside, said_on_top
 
 FOUND = ("progeny__crop", "lot", "plot__entry__cultivar", "plot__trial__generation__cross__crop", "pollen")
 
@@ -53,6 +53,7 @@ def _line(request: PersonRequest, saved: Saved, form: NameForm, gate_form: GateF
         "before": before,
         "after": after,
         "grown": standing.grown,
+        "grown_from_it": saved.grown.exists(),
         "standing": standing,
         "named": Named.objects.in_force().filter(saved=saved).select_related("by").first(),
         "form": form,
@@ -74,6 +75,30 @@ def name_act(request: PersonRequest, pk: int) -> HttpResponse:
             say(request, f"{made.saved.progeny.name} is a cultivar now and can stand in trials with its check.")
             return redirect(saved)
     return _line(request, saved, form, None)
+
+
+@may("plan")
+@require_POST
+def unname(request: PersonRequest, pk: int) -> HttpResponse:
+    """Take the name of a line back."""
+    saved = saved_or_404(pk)
+    named = get_object_or_404(Named.objects.in_force(), saved=saved)
+    with said_on_top(request):
+        say(request, f"{undo_name(named, request.user)} is {named.before} again.")
+    return redirect(saved)
+
+
+@may("plan")
+@require_POST
+def drop(request: PersonRequest, pk: int) -> HttpResponse:
+    """Take back seed that was put on record by mistake."""
+    saved = saved_or_404(pk)
+    made, name = saved.plot.trial.generation, saved.progeny.name
+    with said_on_top(request):
+        drop_saved(saved, request.user)
+        say(request, f"The seed of {name} is off the record.")
+        return redirect(made)
+    return redirect(saved)
 
 
 @may("plan")

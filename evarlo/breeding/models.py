@@ -167,7 +167,7 @@ class Gate(models.Model):
 class Named(models.Model):
     """A line that passed its gate and got a name; the gate as it stood then is kept with it."""
 
-    saved = models.OneToOneField(Saved, on_delete=models.PROTECT, related_name="named")
+    saved = models.ForeignKey(Saved, on_delete=models.PROTECT, related_name="names")
     before = models.CharField(max_length=60)  # what it was called until then
     found = models.JSONField(default=list)
     on = models.DateField()
@@ -176,6 +176,11 @@ class Named(models.Model):
     undone_at = models.DateTimeField(null=True, blank=True)
 
     objects = Undoable.as_manager()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["saved"], condition=models.Q(undone_at__isnull=True), name="one_name_a_line")
+        ]
 
     def __str__(self) -> str:
         return f"{self.saved.progeny}, before {self.before}"

@@ -40,13 +40,15 @@ def found_of(data: Mapping[str, Any]) -> Found:
     called = f"F{data['selfings'] + 1}"
     h2, total, kept = data["heritability"] / 100, data["total"], data["kept"]
     gain = response(total, kept, h2, 1.0)
-    seeds = seeds_for_plants(data["next_plants"], data["germination"] / 100)
+    wanted, comes_up, chance = data["next_plants"], data["germination"] / 100, data["chance"]
+    usual, surely = seeds_for_plants(wanted, comes_up), plants_to_grow(comes_up, wanted, chance / 100)
     return Found(
         f"One {called} plant in {1 / share:.0f} shows all of it. To find {counted(data['at_least'], 'such plant')} "
         f"with a chance of {data['chance']:g} %, grow {plants}.",
         f"The best {kept} of {total} lie {intensity(total, kept):.2f} standard deviations above all; their offspring are expected "
         f"{gain:.2f} genetic standard deviations above the generation's mean: {100 * h2:g} % of a plant's lead is its own.",
-        f"Sow {seeds} seeds of each, that {data['next_plants']} plants come up; keep the rest as remnant.",
+        f"{usual} seeds of each give {counted(wanted, 'plant')} on average. To have them with a chance of {chance:g} %, sow {surely}. "
+        "Keep the rest.",
         tuple(splits(total, h2, data["fixed"] / 100)[:SHOWN]),
         tuple(
             (f"F{g}", 100 * along([Mating.SELFED] * (g - 1)).fixed, tuple(100 * chance_all_fixed(g, n) for n in LOCI))

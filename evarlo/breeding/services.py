@@ -8,6 +8,7 @@ from datetime import date
 from typing import Any
 
 from django.db import transaction
+from django.db.models import ProtectedError
 from django.utils import timezone
 
 from evarlo.breeding.gate import Standing, gate_of
@@ -180,10 +181,8 @@ def save_seed(
     name = " ".join(called.split()) or f"{made.cross.name}-{_lineage(plot)}{letter}"
     if len(name) > LONGEST:
         raise Refused(f"“{name}” is too long for a label: {LONGEST} letters at most. Give the line a number of its own.", "called")
-    parent = f"{plot.entry.cultivar.name}, plant {plot.number}"
-    progeny = _progeny(
-        crop, name, Cultivar.Breeding.CLONE if mating == How.CLONED else Cultivar.Breeding.F2, plot.entry.cultivar, parent
-    )
+    parent = _plant(plot)
+    progeny = _progeny(crop, name, _grown_as(mating), plot.entry.cultivar, parent)
     lot = keep_lot(None, progeny, {"name": name, "year": on.year, "note": f"{How(mating).label} from {parent}"[:200]}, by)
     move_stock(lot, Move.Why.RECEIVED, seeds, on, by, today, f"saved of plant {plot.number}")
     kept = Saved.objects.create(
@@ -192,6 +191,46 @@ def save_seed(
     )  # fmt: skip
     record(plot.trial, by, f"{seeds} seeds saved of plant {plot.number}, {How(mating).label}: {progeny.name}."[:300])
     return kept
+
+
+def _plant(plot: Plot) -> str:
+    return f"{plot.entry.cultivar.name}, plant {plot.number}"
+
+
+def _grown_as(mating: str) -> Cultivar.Breeding:
+    """What grows from seed of a plant before it has a name: plants that differ, or a clone."""
+    return Cultivar.Breeding.CLONE if mating == How.CLONED else Cultivar.Breeding.F2
+
+
+@transaction.atomic
+def drop_saved(saved: Saved, by: User) -> None:
+    """Take back seed that was put on record by mistake: the line and its lot are gone, and their name is free again. Raises Refused
+    once anything came of it."""
+    plot, name = saved.plot, saved.progeny.name
+    if Named.objects.filter(saved=saved).exists():
+        raise Refused(f"{name} was named. Records of it stay.")
+    seeds = _drop(saved, saved.lot, saved.progeny)
+    record(plot.trial, by, f"Taken back: {seeds} seeds of plant {plot.number}, {name}.")
+
+
+@transaction.atomic
+def drop_cross(made: Cross) -> None:
+    """Take back a cross that was put on record by mistake, with its seed. Raises Refused once anything came of it."""
+    _drop(made, made.lot, made.f1)
+
+
+def _drop(made: Cross | Saved, lot: Lot, progeny: Cultivar) -> int:
+    """Delete what was put on record of seed; how many seeds it was. Raises Refused where anything else is on record of it."""
+    if lot.moves.count() > 1 or lot.tests.exists():
+        raise Refused(f"Something was done with the seed of {progeny.name} since, by its ledger. Count it to nought instead.")
+    seeds = stock_of(lot)
+    try:
+        made.delete()
+        lot.delete()
+        progeny.delete()
+    except ProtectedError:
+        raise Refused(f"Other records stand on {progeny.name}: its plants, a trial or a claim. Take those back first.") from None
+    return seeds
 
 
 def _lineage(plot: Plot) -> str:
@@ -231,3 +270,22 @@ def name_line(saved: Saved, name: str, by: User, today: date) -> Named:
     return Named.objects.create(
         saved=saved, before=before, found=[vars(line) for line in standing.lines], on=today, by=by, at=timezone.now()
     )
+
+
+@transaction.atomic
+def undo_name(named: Named, by: User) -> str:
+    """Take a name back that was given too early or mistyped: the line is called as it was before, and its gate decides again. What
+    it was called. Raises Refused once it stands in a trial with others under that name."""
+    saved, name = named.saved, named.saved.progeny.name
+    stands = saved.progeny.entries.filter(trial__generation=None).select_related("trial").first()
+    if stands:
+        raise Refused(f"It stands in {stands.trial} under that name. Another way to write it is added on its own page.")
+    if cultivar_of(saved.progeny.crop, named.before):
+        raise Refused(f"{saved.progeny.crop.name} has another cultivar {named.before} by now.")
+    named.undone_at = timezone.now()
+    named.save(update_fields=["undone_at"])
+    Cultivar.objects.filter(pk=saved.progeny_id).update(
+        name=named.before, breeding=_grown_as(saved.mating), note=_plant(saved.plot)
+    )
+    record(saved.plot.trial, by, f"The name {name} was taken back from {named.before}.")
+    return name

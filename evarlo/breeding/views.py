@@ -17,7 +17,7 @@ from evarlo.breeding.pedigree import drawn, nodes_of
 from evarlo.breeding.purity import purity_in_words, selfs
 from evarlo.breeding.ranking import sisters_of
 from evarlo.breeding.seen import CLASSES
-from evarlo.breeding.services import Ask, cross, grow, save_seed
+from evarlo.breeding.services import Ask, cross, drop_cross, grow, save_seed
 from evarlo.breeding.words import CAUTION, fixed_in_words, ratio_in_words, standing_in_words
 from evarlo.catalogue.models import Cultivar, Trait
 from evarlo.people.permissions import allowed, may
@@ -27,7 +27,7 @@ from evarlo.trials.forms import criteria_as_typed
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import readings_of
 from evarlo.ui.notice import say
-from evarlo.ui.refused import said_beside
+from evarlo.ui.refused import said_beside, said_on_top
 from trialcore.reckoning.segregation import against_ratio
 
 
@@ -79,6 +79,18 @@ def cross_page(request: PersonRequest, pk: int) -> HttpResponse:
         "caution": CAUTION,
     }
     return render(request, "breeding/cross.html", context)
+
+
+@may("plan")
+@require_POST
+def drop(request: PersonRequest, pk: int) -> HttpResponse:
+    """Take back a cross that was put on record by mistake."""
+    made = cross_or_404(pk)
+    with said_on_top(request):
+        drop_cross(made)
+        say(request, f"The cross {made.name} is off the record.")
+        return redirect("breeding:list")
+    return redirect(made)
 
 
 def trials_of(made: Cross) -> list[Trial]:

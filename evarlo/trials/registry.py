@@ -159,6 +159,8 @@ class Registry:
     weights: list[Callable[[Trial, Trait], tuple[float, str] | None]] = field(default_factory=list)
     newer: list[Callable[[Trial, datetime, int], int]] = field(default_factory=list)
     complete: list[Callable[[list[int]], dict[tuple[int, str], set[int]]]] = field(default_factory=list)
+    # Tables whose rows belong to a plan: a trial of which nothing else is on record can be deleted with them.
+    of_a_plan: set[str] = field(default_factory=set)
 
 
 registry = Registry()

@@ -21,6 +21,7 @@ from evarlo.trials.models import (
     Trial,
 )
 from evarlo.trials.plan import CriterionPlan
+from evarlo.trials.registry import registry
 from evarlo.ui.refused import Refused
 
 MOST_MATERIALS = 40
@@ -76,7 +77,8 @@ def _recorded_of(rows: QuerySet[Any]) -> Iterable[type[Model]]:
     """What refers to some rows and is no part of a plan."""
     for relation in rows.model._meta.related_objects:
         model = relation.related_model
-        if model._meta.label_lower not in OF_A_PLAN and model._base_manager.filter(**{f"{relation.field.name}__in": rows}).exists():
+        a_part = model._meta.label_lower in OF_A_PLAN | registry.of_a_plan
+        if not a_part and model._base_manager.filter(**{f"{relation.field.name}__in": rows}).exists():
             yield model
 
 

@@ -9,20 +9,22 @@ from django.urls import reverse
 
 from evarlo.breeding.gate import gate_of
 from evarlo.breeding.kin import kin_of
-from evarlo.breeding.models import Cross, Generation, Grown, How, Isolation, Saved
+from evarlo.breeding.models import Cross, Generation, Grown, How, Isolation, Named, Saved
 from evarlo.breeding.pedigree import ancestors, descendants, pedigree_of
 from evarlo.breeding.ranking import sisters_of
-from evarlo.breeding.services import Ask, cross, grow, name_line, save_seed
+from evarlo.breeding.services import Ask, cross, drop_cross, drop_saved, grow, name_line, save_seed, undo_name
 from evarlo.breeding.traits import MARK, mark_trait
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.catalogue.services import cultivar_named
 from evarlo.grounds.models import Bed, Site
 from evarlo.people.models import Role
-from evarlo.seeds.services import stock_of
+from evarlo.seeds.models import Lot
+from evarlo.seeds.services import move_stock, stock_of
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.trials.models import Plot, Trial
 from evarlo.trials.plan import CriterionPlan
+from evarlo.trials.services import delete_plan
 from evarlo.ui.refused import Refused
 from evarlo.walks.field import taken_along
 from evarlo.walks.services import Seen, keep_observation, open_round
@@ -116,6 +118,36 @@ class Acts(Family):
             with self.assertRaisesMessage(Refused, said):
                 self.grow([], 2028, **more)
         self.assertEqual(Trial.objects.count(), 1)
+
+    def test_what_was_put_on_record_by_mistake_leaves_its_name_free(self) -> None:
+        f1 = self.grow([], 2027)
+        kept = self.save(self.plant(f1), 2027)
+        with self.assertRaisesMessage(Refused, "Other records stand on HV F1"):
+            drop_cross(self.cross)
+        f2 = self.grow([kept], 2028)
+        with self.assertRaisesMessage(Refused, "Other records stand on HV-01"):
+            drop_saved(kept, self.by)
+        delete_plan(f2.trial)  # nothing is recorded of its plants
+        self.assertEqual(Generation.objects.get(), f1)
+        move_stock(kept.lot, "taken", 20, TODAY, self.by, TODAY)
+        with self.assertRaisesMessage(Refused, "Something was done with the seed"):
+            drop_saved(kept, self.by)
+        other = self.save(self.plant(f1, 1), 2027)
+        drop_saved(other, self.by)
+        self.assertEqual(Saved.objects.get(), kept)
+        self.assertEqual(self.save(self.plant(f1, 1), 2027).progeny.name, other.progeny.name)
+        self.assertIn("Taken back: 200 seeds of plant", " ".join(f1.trial.deeds.values_list("said", flat=True)))
+        wrong = self.crossed(name="WX")
+        drop_cross(wrong)
+        self.assertEqual(list(Cross.objects.all()), [self.cross])
+        self.assertFalse(Cultivar.objects.filter(name="WX F1").exists() or Lot.objects.filter(name="WX-F1").exists())
+
+    def test_a_generation_of_which_something_is_recorded_stays(self) -> None:
+        f1 = self.grow([], 2027)
+        self.save(self.plant(f1), 2027)
+        with self.assertRaisesMessage(Refused, "saved"):
+            delete_plan(f1.trial)
+        self.assertEqual(Generation.objects.count(), 1)
 
     def test_seed_of_a_plant_is_a_lot_with_its_parentage(self) -> None:
         f1 = self.grow([], 2027)
@@ -236,6 +268,25 @@ class GateOfALine(Family):
         with self.assertRaisesMessage(Refused, "It is named already"):
             name_line(f5, "Another", self.by, TODAY)
 
+    def test_a_name_taken_back_can_be_given_again(self) -> None:
+        f5 = self.to_f5()[-1]
+        self.even(self.grow([f5], 2031, plants=14))
+        before = Cultivar.objects.get(pk=f5.progeny_id)
+        named = name_line(f5, "Marow Gate", self.by, TODAY)
+        self.assertEqual(undo_name(named, self.by), "Marow Gate")
+        after = Cultivar.objects.get(pk=f5.progeny_id)
+        self.assertEqual((after.name, after.breeding, after.note), (before.name, before.breeding, before.note))
+        self.assertTrue(after.segregates)
+        f5.refresh_from_db()
+        again = name_line(f5, "Marrow Gate", self.by, TODAY)
+        self.assertEqual(Named.objects.in_force().get(), again)
+        self.assertEqual(Named.objects.count(), 2)
+        world.trial(self.by, entries=("Marrow Gate", "Hollis"), check="Hollis", crop=self.crop)
+        with self.assertRaisesMessage(Refused, "stands in"):
+            undo_name(again, self.by)
+        with self.assertRaisesMessage(Refused, "was named"):
+            drop_saved(f5, self.by)
+
     def test_a_line_less_even_than_its_check_is_short(self) -> None:
         f5 = self.to_f5()[-1]
         grown = self.grow([f5], 2031, plants=14)
@@ -323,6 +374,7 @@ class Pages(Family):
         }
         page = self.client.get(reverse("breeding:numbers"), many | {"fixed": 50, "next_plants": 20, "germination": 80})
         self.assertContains(page, "grow 72.")
+        self.assertContains(page, "25 seeds of each give 20 plants on average. To have them with a chance of 99 %, sow 32.")
         self.assertContains(page, "expected 0.98 genetic standard deviations")  # 1.6375 × √0.36
         saved = self.client.post(
             reverse("breeding:save", args=[f1.trial.slug]),
@@ -339,6 +391,9 @@ class Pages(Family):
         self.assertEqual(Grown.objects.get().saved, kept)
         short = self.client.post(reverse("breeding:name", args=[kept.pk]), {"name": "Too early"})
         self.assertContains(short, "It cannot be named yet", status_code=422)
+        drop = reverse("breeding:drop-saved", args=[kept.pk])
+        self.assertContains(self.client.post(drop, follow=True), "Other records stand on")
+        self.assertNotContains(self.client.get(kept.get_absolute_url()), drop)  # plants were grown of it
         gate = reverse("breeding:gate", args=[kept.pk])
         self.assertContains(self.client.post(gate, {"fixed": "120"}), "Expected", status_code=422)
         self.client.post(gate, {"fixed": "50", "seasons": "2", "plants": "3", "off_types": "0"})
