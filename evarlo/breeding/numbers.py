@@ -47,8 +47,8 @@ def found_of(data: Mapping[str, Any]) -> Found:
         f"with a chance of {data['chance']:g} %, grow {plants}.",
         f"The best {kept} of {total} lie {intensity(total, kept):.2f} standard deviations above all; their offspring are expected "
         f"{gain:.2f} genetic standard deviations above the generation's mean: {100 * h2:g} % of a plant's lead is its own.",
-        f"{usual} seeds of each give {counted(wanted, 'plant')} on average. To have them with a chance of {chance:g} %, sow {surely}. "
-        "Keep the rest.",
+        f"{usual} seeds of each give {counted(wanted, 'plant')} on average. "
+        f"To have them with a chance of {chance:g} %, sow {surely}. Keep the rest as remnant.",
         tuple(splits(total, h2, data["fixed"] / 100)[:SHOWN]),
         tuple(
             (f"F{g}", 100 * along([Mating.SELFED] * (g - 1)).fixed, tuple(100 * chance_all_fixed(g, n) for n in LOCI))

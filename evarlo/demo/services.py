@@ -27,6 +27,7 @@ from evarlo.demo.hill import (
     the_hill,
 )
 from evarlo.demo.lines import LINES, grow_lines
+from evarlo.demo.partnering import ask_a_grower
 from evarlo.demo.picked import pick_squash, store_daikon
 from evarlo.demo.raising import raise_heads
 from evarlo.demo.seasons import People, Season
@@ -84,6 +85,7 @@ def build(today: date) -> None:
     second_on_the_hill(hill_season(programme, last, 1223, beacon, people, SECOND))
     running = leave_in(programme, Season(sown, 1259, fennel, strip, people), people)
     running_season(running)
+    ask_a_grower(running, today)
     reckon(programme, Trait.objects.get(key="marketable-per-plant"))
     befall(running, today)
     soya, lines_sown = crops["Edamame soybean"], years_before(sown, 1)

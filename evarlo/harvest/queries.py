@@ -255,11 +255,11 @@ def diary(plot: Plot, _names: bool) -> Iterable[DiaryLine]:
             yield DiaryLine(check.on, look_in_words(check, lost), str(check.by), 5)
 
 
-def weighed(trial_ids: Sequence[int]) -> dict[int, tuple[date, float]]:
-    """The last pick of each plot of some trials, and all marketable kilograms from it."""
-    rows = Picking.objects.in_force().filter(plot__trial__in=trial_ids).order_by().values("plot_id")
-    found = rows.annotate(last=Max("on"), kg=Sum("marketable_kg")).values_list("plot_id", "last", "kg")
-    return {pk: (last, kg) for pk, last, kg in found}
+def weighed(trial_ids: Sequence[int]) -> dict[tuple[int, int], tuple[date, float]]:
+    """By trial and bed: the last pick from its plots, and all marketable kilograms from them."""
+    rows = Picking.objects.in_force().filter(plot__trial__in=trial_ids, plot__bed__isnull=False).order_by()
+    by_bed = rows.values("plot__trial", "plot__bed").annotate(last=Max("on"), kg=Sum("marketable_kg"))
+    return {(trial, bed): (last, kg) for trial, bed, last, kg in by_bed.values_list("plot__trial", "plot__bed", "last", "kg")}
 
 
 def ways(plot: Plot) -> Iterable[tuple[str, str]]:

@@ -7,6 +7,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from django.db.models import F, Max, Min
+
 from evarlo.catalogue.models import Crop
 from evarlo.grounds.history import family_of, history_of
 from evarlo.grounds.models import Bed, Obstacle
@@ -33,23 +35,22 @@ class BedDoubts:
 
 def uses_of_trials(beds: Sequence[Bed]) -> Iterable[Taken]:
     """What trials take of these beds: from sowing or planting until some weeks after the first pick."""
-    plots: dict[tuple[int, int], list[Plot]] = defaultdict(list)
-    for plot in Plot.objects.filter(bed__in=beds).only("trial_id", "bed_id", "x", "length"):
-        plots[plot.trial_id, plot.bed_id or 0].append(plot)
-    trials = Trial.objects.select_related("crop").in_bulk({t for t, _ in plots})
+    lying = Plot.objects.filter(bed__in=beds).order_by().values_list("trial_id", "bed_id")
+    parts = list(lying.annotate(start=Min("x"), end=Max(F("x") + F("length"))))
+    trials = Trial.objects.in_bulk({t for t, *_ in parts})
+    crops = Crop.objects.in_bulk({t.crop_id for t in trials.values()})
     begun = begun_in(list(trials))
-    weighed = {pk: w for told in each_told(registry.weighed, tuple(trials)) for pk, w in told.items()}
-    for (trial_id, bed_id), some in plots.items():
+    weighed = {where: w for told in each_told(registry.weighed, tuple(trials)) for where, w in told.items()}
+    for trial_id, bed_id, start, end in parts:
         trial = trials[trial_id]
+        trial.crop = crops[trial.crop_id]
         since, until = stands(trial, begun)
         if since is None:
             continue
-        picked = [weighed[p.pk] for p in some if p.pk in weighed]
-        if until and picked:
-            until = max(until, *(on for on, _ in picked))
-        kg = sum(kg for _, kg in picked) if picked else None
+        last, kg = weighed.get((trial_id, bed_id), (None, None))
+        if until and last:
+            until = max(until, last)
         family, fixes = family_of(trial.crop)
-        start, end = min(p.x for p in some), max(p.x + p.length for p in some)
         yield Taken(bed_id, Use(trial.name, family, start, end, since, until, fixes), trial.get_absolute_url(), kg)
 
 

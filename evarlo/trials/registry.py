@@ -121,7 +121,7 @@ class Registry:
     besides; `facts` in what its entries were treated unlike; `ways` further pages about a plot, as (address, words); `gaps` the
     stations of each plot (by id; counted along its rows) at which no plant stands; `borne` the first day on which a plot (by
     id) is known to have borne something, so that it was sown before; `weighed` the last day and the kilograms of what was
-    picked from each plot (by id) of some trials (by id); `holds` the plots (by id) that nobody enters or picks at a moment;
+    picked from some trials (by id), by trial and bed; `holds` the plots (by id) that nobody enters or picks at a moment;
     `warm_up` what a person should practise before scoring a trait, empty for nothing; `eyes` how well people (by id) score what
     is known for a trait, in words; `reached` the day on which a trait came so far in the first plot, or in half of them; `care`
     the kinds of care in words, and `cared` the last day of each in some trials; `earlier` what signed seasons before a trial say of
@@ -143,7 +143,7 @@ class Registry:
     facts: list[Callable[[Trial], Iterable[Fact]]] = field(default_factory=list)
     ways: list[Callable[[Plot], Iterable[tuple[str, str]]]] = field(default_factory=list)
     gaps: list[Callable[[Trial], dict[int, set[int]]]] = field(default_factory=list)
-    weighed: list[Callable[[Sequence[int]], dict[int, tuple[date, float]]]] = field(default_factory=list)
+    weighed: list[Callable[[Sequence[int]], dict[tuple[int, int], tuple[date, float]]]] = field(default_factory=list)
     reached: Callable[[Trial, Trait, float | None, bool], date | None] | None = None
     care: dict[str, str] = field(default_factory=dict)
     earlier: Callable[[Trial, Trait, int], Sequence[Earlier]] | None = None
