@@ -78,6 +78,11 @@ def _said(partner: Partner, found: Agreement, weight: float) -> str:
     return "; ".join([*parts, f"{counts}, as was said: {partner.weight_why}" if partner.weight is not None else counts])
 
 
+def trials_of_partners() -> list[int]:
+    """Of every trial that a grower elsewhere keeps, its id."""
+    return list(Partner.objects.values_list("trial", flat=True))
+
+
 def weight_of(trial: Trial, trait: Trait) -> tuple[float, str] | None:
     """The weight of a trial in a programme and why; None for one that is no partner's."""
     partner = Partner.objects.select_related("main", "trial").filter(trial=trial).first()

@@ -22,6 +22,7 @@ from evarlo.programmes.services import keep_settings, leave_out, let_go, make_pr
 from evarlo.programmes.showing import MOST_ROWS, drawn_rows, lines_drawn, offers, where_drawn
 from evarlo.programmes.words import lead_in_words, marked_in_words, never_together, shares_in_words, warmth_in_words
 from evarlo.trials.models import Trial
+from evarlo.trials.queries import kept_elsewhere
 from evarlo.ui.notice import say
 from evarlo.ui.refused import said_on_top
 
@@ -97,6 +98,8 @@ def _context(
     found, done = (analysis.found, is_done(analysis)) if analysis else ({}, True)
     members = list(programme.memberships.select_related("trial__bed__site"))
     rows = drawn_rows(found, None if every else MOST_ROWS) if found.get("rows") else []
+    elsewhere = kept_elsewhere()
+    here = [m.trial for m in members if m.trial_id not in elsewhere]
     return {
         "programme": programme,
         "traits": traits,
@@ -113,7 +116,7 @@ def _context(
         "there": never_together([{"season": m.trial.season, "site": site_of(m.trial)} for m in members]),
         "done": done,
         "progress": (0, 0) if done or analysis is None else (len(analysis.read), len(members)),
-        "plan_next": max((m.trial for m in members), key=lambda t: (t.season, t.pk), default=None),
+        "plan_next": max(here, key=lambda t: (t.season, t.pk), default=None),
     }
 
 

@@ -17,7 +17,7 @@ from evarlo.today.finding import Found, found_by, plot_meant
 from evarlo.today.glossary import GLOSSARY, STAGES
 from evarlo.today.words import day_in_words, weight
 from evarlo.trials.models import Trial
-from evarlo.trials.queries import shown_first
+from evarlo.trials.queries import kept_elsewhere, shown_first
 from evarlo.trials.registry import Due, registry
 from evarlo.trials.views import cards
 from evarlo.ui.unchanged import each_told, kept
@@ -51,7 +51,9 @@ def home(request: PersonRequest) -> HttpResponse:
 
 def all_due(today: date) -> list[Due]:
     """Everything that is late or due, of trials that count."""
+    elsewhere = kept_elsewhere()
     found = (d for told in each_told(registry.due, today) for d in told if not (d.trial.practice or d.trial.archived_at))
+    found = (d for d in found if d.trial.pk not in elsewhere)
     return sorted(found, key=lambda d: (d.by, d.trial.name))
 
 

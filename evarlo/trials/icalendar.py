@@ -11,7 +11,7 @@ from django.contrib.auth.models import AnonymousUser
 from django.utils import timezone
 
 from evarlo.trials.models import Trial
-from evarlo.trials.queries import without_names
+from evarlo.trials.queries import kept_elsewhere, without_names
 from evarlo.trials.registry import registry
 from evarlo.trials.tasks import tasks_of
 from trialcore.reckoning.schedule import schedule
@@ -50,10 +50,11 @@ def calendar_of(trial: Trial, address: str, user: Any) -> bytes:
 
 
 def feed_of(root: str) -> bytes:
-    """Everything that is to be done, over all trials without a signed verdict. `root` is where Evarlo is found. Whoever has the
-    feed's address reads it, so no blind trial's names are in it."""
+    """Everything that is to be done here, over all trials without a signed verdict. `root` is where Evarlo is found. Whoever has
+    the feed's address reads it, so no blind trial's names are in it."""
     made = _empty("Evarlo")
-    running = Trial.objects.filter(decided_at__isnull=True, origin=Trial.Origin.PLANNED)
+    running = Trial.objects.filter(decided_at=None, origin=Trial.Origin.PLANNED, practice=False, arriving=False, archived_at=None)
+    running = running.exclude(pk__in=kept_elsewhere())
     for trial in running.select_related("crop", "bed__site", "need_plan").prefetch_related("tasks"):
         _put_in(made, trial, root.rstrip("/") + trial.get_absolute_url(), AnonymousUser())
     return bytes(made.to_ical())

@@ -22,6 +22,7 @@ from evarlo.trials.forecast import own_cvs
 from evarlo.trials.models import NeedPlan, Trial
 from evarlo.trials.needs import RAISED, defaults_for, plan_of
 from evarlo.trials.plan import MOST_ENTRIES
+from evarlo.trials.queries import kept_elsewhere
 from evarlo.trials.registry import registry
 from evarlo.trials.tasks import window_of
 from evarlo.ui.units import value_shown
@@ -80,7 +81,7 @@ def _last_trial(crop: Crop) -> Trial | None:
     if crop.pk is None:
         return None
     planned = Trial.objects.filter(crop=crop, practice=False, arriving=False, plot_length_m__isnull=False)
-    return planned.select_related("bed__site").order_by("-season", "-pk").first()
+    return planned.exclude(pk__in=kept_elsewhere()).select_related("bed__site").order_by("-season", "-pk").first()
 
 
 def typed_names(text: str) -> list[str]:

@@ -37,6 +37,11 @@ def shown_first(most: int) -> list[Trial]:
     return list(ordered[:most])
 
 
+def kept_elsewhere() -> set[int]:
+    """The trials (by id) that others keep at their own place: nothing of them is due here, and no plan goes on from them."""
+    return {pk for told in each_told(registry.elsewhere) for pk in told}
+
+
 def frost_of_trial(trial: Trial) -> Frost | None:
     """The frost where a trial stands, moved by what its bed is under; None where nothing is known of it."""
     bed = trial.bed

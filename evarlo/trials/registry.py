@@ -117,7 +117,9 @@ Readings = dict[int, Reading]  # by plot id
 class Registry:
     """`readings` by a trait's source; `fills` what another place of work measured of the same trait; `begun` gives, for (trial id,
     phase), the day on which that phase was begun; `past_cv` the plot-to-plot CVs (%) that signed trials of each crop (by id)
-    had; `complete` for (trial id, thing expected) the plots that have it; `marks` what every comparison of a trial says
+    had; `complete` for (trial id, thing expected) the plots that have it;
+    `elsewhere` the trials (by id) that others keep at their own place, whose work is not done here;
+    `marks` what every comparison of a trial says
     besides; `facts` in what its entries were treated unlike; `ways` further pages about a plot, as (address, words); `gaps` the
     stations of each plot (by id; counted along its rows) at which no plant stands; `borne` the first day on which a plot (by
     id) is known to have borne something, so that it was sown before; `weighed` the last day and the kilograms of what was
@@ -159,6 +161,7 @@ class Registry:
     weights: list[Callable[[Trial, Trait], tuple[float, str] | None]] = field(default_factory=list)
     newer: list[Callable[[Trial, datetime, int], int]] = field(default_factory=list)
     complete: list[Callable[[list[int]], dict[tuple[int, str], set[int]]]] = field(default_factory=list)
+    elsewhere: list[Callable[[], Iterable[int]]] = field(default_factory=list)
     # Tables whose rows belong to a plan: a trial of which nothing else is on record can be deleted with them.
     of_a_plan: set[str] = field(default_factory=set)
 

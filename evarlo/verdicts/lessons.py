@@ -11,6 +11,7 @@ from django.utils import timezone
 from evarlo.catalogue.models import Crop, Cultivar
 from evarlo.people.models import User
 from evarlo.trials.models import Trial
+from evarlo.trials.queries import kept_elsewhere
 from evarlo.trials.registry import GoingOn
 from evarlo.ui.refused import Refused
 from evarlo.verdicts.models import Lesson, SignedBoard
@@ -106,7 +107,8 @@ def dropped_of(crop: Crop, names: Sequence[str]) -> list[str]:
 
 def going_on(crop: Crop) -> GoingOn:
     """What the newest signed board of a crop keeps in trials: its check, then retests and recommended ones; and what it dropped."""
-    boards = list(SignedBoard.objects.filter(trial__crop=crop, trial__practice=False).order_by("trial__season", "at", "id"))
+    here = SignedBoard.objects.filter(trial__crop=crop, trial__practice=False).exclude(trial__in=kept_elsewhere())
+    boards = list(here.order_by("trial__season", "at", "id"))
     if not boards:
         return GoingOn()
     last = {line.get("cultivar"): line["verdict"] for board in boards for line in board.lines if not line["check"]}

@@ -19,8 +19,12 @@ from evarlo.programmes.evidence import read_trial
 from evarlo.programmes.services import make_programme
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
+from evarlo.today.views import all_due
+from evarlo.trials.icalendar import feed_of
 from evarlo.trials.models import Trial
+from evarlo.trials.proposing import propose
 from evarlo.trials.queries import plots_of
+from evarlo.trials.registry import registry
 from evarlo.ui.refused import Refused
 from evarlo.walks.models import Observation
 from evarlo.walks.queries import current
@@ -67,6 +71,22 @@ class Making(Partners):
         self.assertFalse(self.partner.person.is_active)
         self.assertNotIn(self.partner.person, people_known())
         self.assertIn(self.trait, traits_to_ask(self.main))
+
+    def test_its_work_is_not_done_here_and_no_plan_goes_on_from_it(self) -> None:
+        today, theirs = timezone.localdate(), self.partner.trial
+        Trial.objects.filter(pk__in=(theirs.pk, self.main.pk)).update(sow_on=today - timedelta(days=3), season="2026")
+        due = {d.trial for told in registry.due for d in told(today)}
+        self.assertIn(theirs, due)  # as it would be here
+        self.assertNotIn(theirs, {d.trial for d in all_due(today)})
+        feed = feed_of("http://station.example").decode()
+        self.assertNotIn(f"/trials/{theirs.slug}/", feed)
+        self.assertIn(f"/trials/{self.main.slug}/", feed)
+        self.client.force_login(self.by)
+        programme = make_programme("Fennel", self.main.crop, [self.main, theirs], self.by)
+        self.assertEqual(self.client.get(programme.get_absolute_url()).context["plan_next"], self.main)
+        proposed = propose({"crop": self.main.crop.name, "count": "4"}, frozenset(), today)
+        self.assertIn(self.main.name, " ".join(proposed.why))
+        self.assertNotIn("Hill garden", " ".join(proposed.why))
 
     def test_what_cannot_be_is_said(self) -> None:
         before = Trial.objects.count()
