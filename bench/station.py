@@ -87,7 +87,8 @@ def timed(client: Any, path: str, times: int = 7) -> tuple[float, float, int]:
 
     with connection.execute_wrapper(counted):
         assert client.get(path).status_code == 200, path
-    again, anew = [], []
+    again: list[float] = []
+    anew: list[float] = []
     for taken in (again, anew):
         for _ in range(times):
             if taken is anew:

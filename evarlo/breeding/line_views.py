@@ -52,7 +52,7 @@ def _line(request: PersonRequest, saved: Saved, form: NameForm, gate_form: GateF
         "pedigree": drawn(kin_nodes(cross, [saved, *before, *after]), f"s{saved.pk}"),
         "before": before,
         "after": after,
-        "grown": standing.grown,
+        "grown": list({e.trial_id: e.trial for e in standing.grown}.values()),
         "grown_from_it": saved.grown.exists(),
         "standing": standing,
         "named": Named.objects.in_force().filter(saved=saved).select_related("by").first(),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,6 +18,7 @@ from evarlo.ui.draw.steps import Step, interval, span_of, tag
 
 SHOWN = 5  # lines of the drawing
 MOST_ROWS = 40  # cultivars that are shown unasked
+MOST_COLUMNS = 8  # trials that have a column unasked, the newest; all count
 CLEAR = 2.0  # standard errors from which on a step is drawn at full strength
 
 
@@ -32,15 +34,22 @@ class DrawnRow:
     whom: str
 
 
-def drawn_rows(found: dict[str, Any], most: int | None = MOST_ROWS) -> list[DrawnRow]:
-    """The lines of the most promising cultivars, the check among them."""
+def columns_of(found: dict[str, Any], every: bool = False) -> list[int]:
+    """The trials that have a column, by their place among all: those that tell of a cultivar beside the check, the newest."""
+    rows = [r for r in found.get("rows", ()) if not r["check"]]
+    telling = [i for i, _ in enumerate(found.get("trials", [])) if any(r["steps"][i] is not None for r in rows)]
+    return telling if every else telling[-MOST_COLUMNS:]
+
+
+def drawn_rows(found: dict[str, Any], columns: Sequence[int], most: int | None = MOST_ROWS) -> list[DrawnRow]:
+    """The lines of the most promising cultivars, the check among them, with a tag for each of some trials."""
     shown = [r for i, r in enumerate(found["rows"]) if most is None or i < most or r["check"]]
     unit = found["matters"] or _usual(found)
     steps = {r["id"]: _step(r, unit, r["now"][0]) for r in shown}
     span = span_of(list(steps.values()))
     made = []
     for r in shown:
-        tags = tuple(_tag(r, s, t) for s, t in zip(r["steps"], found["trials"], strict=True))
+        tags = tuple(_tag(r, r["steps"][i], found["trials"][i]) for i in columns)
         verdict, whom = r["now"]
         where = "" if r["check"] else WHERE[where_of(r)]
         made.append(DrawnRow(r, tags, interval(steps[r["id"]], span), where, verdict, whom))

@@ -119,6 +119,19 @@ class Years(OverYears):
         self.assertIn("the check has 2 of 3 plots left", marks["2024"])
         self.assertEqual((marks["2025"], marks["2026"]), ([], ["no figure of this trait"]))
 
+    def test_a_trial_has_a_column_where_it_tells_something_the_newest_eight_unasked(self) -> None:
+        bare = world.trial(self.by, entries=ENTRIES, season="2026", name="Fennel")
+        programme = self.programme(*(self.season(str(y), MEANS) for y in range(2014, 2024)), bare)
+        reckon(programme, self.trait)
+        page = self.client.get(programme.get_absolute_url())
+        self.assertEqual([t["season"] for t in page.context["columns"]], [str(y) for y in range(2016, 2024)])
+        self.assertEqual({len(r.tags) for r in page.context["rows"]}, {8})
+        self.assertContains(page, "2 earlier trials")
+        self.assertContains(page, "no figure of this trait")
+        whole = self.client.get(programme.get_absolute_url(), {"all": "1"})
+        self.assertEqual(len(whole.context["columns"]), 10)
+        self.assertNotContains(whole, "earlier trial")
+
     def test_reckoning_goes_on_by_steps_and_is_kept(self) -> None:
         trials = [self.season(str(y), MEANS) for y in range(2020, 2026)]
         programme = self.programme(*trials)
