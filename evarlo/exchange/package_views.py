@@ -12,14 +12,15 @@ from uuid import uuid4
 
 from django import forms
 from django.conf import settings
-from django.http import FileResponse, Http404, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from evarlo.exchange.backups import back_up
 from evarlo.exchange.packages.joining import bring_in, dry_run
 from evarlo.exchange.packages.leaving import write
-from evarlo.exchange.packages.opening import opened
+from evarlo.exchange.packages.opening import MOST_BYTES, opened
 from evarlo.exchange.packages.workbook import write_workbook
 from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
@@ -63,11 +64,20 @@ class Bring(forms.Form):
     )
 
 
+class Piece(forms.Form):
+    """A part of a file that is too large for one request: `at` is where in it the part begins, `of` how long the whole is."""
+
+    name = forms.RegexField(r"^[0-9a-f]{32}$")
+    at = forms.IntegerField(min_value=0, max_value=MOST_BYTES)
+    of = forms.IntegerField(min_value=1, max_value=MOST_BYTES)
+    piece = forms.FileField()
+
+
 def waiting() -> Path:
     """Where packages lie that were uploaded and not brought in yet; those of days before go."""
     folder = Path(settings.DATA) / "arriving"
     folder.mkdir(mode=0o700, exist_ok=True)
-    for old in folder.glob("*.zip"):
+    for old in (*folder.glob("*.zip"), *folder.glob("*.part")):
         if old.stat().st_mtime < time.time() - KEPT:
             old.unlink(missing_ok=True)
     return folder
@@ -97,6 +107,34 @@ def packages_page(request: PersonRequest) -> HttpResponse:
                 file.unlink()
                 raise
     return render(request, "exchange/packages.html", {"take": TakeOut(), "form": form})
+
+
+@takes_long
+@may("bring_in")
+@require_POST
+def piece(request: PersonRequest) -> HttpResponse:
+    """Take in a piece of a package: where the next begins, or where the whole of it is shown. A piece that comes twice is kept
+    once; one out of turn is answered with where to go on."""
+    form = Piece(request.POST, request.FILES)
+    if not form.is_valid():
+        return JsonResponse({"wrong": f"That is no piece of a package: {form.errors.as_text()}"}, status=422)
+    at, whole, content = form.cleaned_data["at"], form.cleaned_data["of"], form.cleaned_data["piece"].read()
+    name = form.cleaned_data["name"]
+    part, file = waiting() / f"{name}.part", waiting() / f"{name}.zip"
+    if not file.exists():  # else the answer to its last piece was lost
+        with part.open("ab") as out:
+            if at == out.tell() and at + len(content) <= whole:
+                out.write(content)
+            there = out.tell()
+        if there < whole:
+            return JsonResponse({"at": there})
+        part.rename(file)
+    try:
+        with opened(file):
+            return JsonResponse({"to": reverse("exchange:package", args=[name])})
+    except Refused as refusal:
+        file.unlink()
+        return JsonResponse({"wrong": str(refusal)}, status=422)
 
 
 @takes_long

@@ -28,10 +28,20 @@ def keep_sheet(name: str, raw: bytes, by: User) -> Sheet:
         raise Refused(str(error), "file") from None
     kept = [{"name": g.name, "rows": g.rows} for g in grids]
     sheet = Sheet.objects.create(name=name[:120] or "pasted", text="", grids=kept, by=by, at=timezone.now())
-    told = understood(sheet)
-    before = Shape.objects.filter(names=_digest(told)).first()
-    choose(sheet, before.chosen if before else {})
+    sheet.chosen = {"sheet": str(_fullest(sheet))} if len(kept) > 1 else {}
+    before = Shape.objects.filter(names=_digest(understood(sheet))).first()
+    choose(sheet, {**sheet.chosen, **(before.chosen if before else {})})
     return sheet
+
+
+def _fullest(sheet: Sheet) -> int:
+    """Which sheet of a workbook is looked at unasked: that with most lines under names of columns. A cover page is no trial."""
+    lines = []
+    for i, _ in enumerate(sheet.grids):
+        sheet.chosen = {"sheet": str(i)}
+        told = understood(sheet)
+        lines.append(len(rows_of(sheet)) - told.header - len(told.left_out) if told.columns else 0)
+    return lines.index(max(lines))
 
 
 @transaction.atomic

@@ -16,6 +16,7 @@ urlpatterns = [
     path("running/let-be/", health_views.let_be, name="let-be"),
     path("packages/", package_views.packages_page, name="packages"),
     path("packages/take-out/", package_views.take_out, name="take-out"),
+    path("packages/piece/", package_views.piece, name="piece"),
     path("packages/<str:name>/", package_views.package_page, name="package"),
     path("packages/<str:name>/bring-in/", package_views.package_act, name="package-act"),
     path("<int:pk>/", views.dry_run, name="dry-run"),

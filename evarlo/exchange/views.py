@@ -123,7 +123,8 @@ def bring_in(request: PersonRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         with said_beside(form, form.used):
             sheet = keep_sheet(*form.taken(), request.user)
-            return redirect("exchange:dry-run" if understood(sheet).plain else "exchange:shape", sheet.pk)
+            plain = understood(sheet).plain and len(sheet.grids) == 1  # of several a person sees which one was taken
+            return redirect("exchange:dry-run" if plain else "exchange:shape", sheet.pk)
     return render(request, "exchange/bring_in.html", {"form": form}, status=422 if form.errors else 200)
 
 

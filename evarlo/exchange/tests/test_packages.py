@@ -32,6 +32,7 @@ from openpyxl import load_workbook
 
 from evarlo.catalogue.shipped import put_in_what_ships
 from evarlo.exchange.models import Brought
+from evarlo.exchange.package_views import waiting
 from evarlo.exchange.packages.insides import INSIDES, apart, name_of_column
 from evarlo.exchange.packages.joining import Joined, bring_in, dry_run, numbers_go_on
 from evarlo.exchange.packages.leaving import write
@@ -375,6 +376,32 @@ class Pages(Emptied, TestCase):
             Trial.objects.update(blind=blind)
             for who, names in ((self.by, True), (None, not blind), (helper, not blind)):
                 self.assertEqual("Quillet" in report(who), names, (blind, who))
+
+    def piece(self, content: bytes, at: int, of: int, name: str = "a" * 32) -> Any:
+        told = {"name": name, "at": at, "of": of, "piece": SimpleUploadedFile("piece", content)}
+        return self.client.post(reverse("exchange:piece"), told)
+
+    def test_a_large_package_comes_in_pieces_each_kept_once(self) -> None:
+        content = package()
+        first, second = len(content) // 3, len(content) // 2
+        whole = len(content)
+        self.assertEqual(self.piece(content[:first], 0, whole).json(), {"at": first})
+        self.assertEqual(self.piece(content[:first], 0, whole).json(), {"at": first})  # its answer was lost
+        self.assertEqual(self.piece(content[second:], second, whole).json(), {"at": first})  # out of turn
+        self.assertEqual(self.piece(content[first:] + b"more", first, whole).json(), {"at": first})  # more than was told
+        self.assertEqual(self.piece(content[first:second], first, whole).json(), {"at": second})
+        to = self.piece(content[second:], second, whole).json()["to"]
+        self.assertEqual(self.piece(content[second:], second, whole).json(), {"to": to})
+        self.assertContains(self.client.get(to), "This is what bringing it in would do")
+        wrong = self.piece(b"no package at all", 0, 17, "b" * 32)
+        self.assertEqual(wrong.status_code, 422)
+        self.assertIn("no package", wrong.json()["wrong"])
+        self.assertEqual([f.name for f in waiting().iterdir()], [f"{'a' * 32}.zip"])
+        for bad in ({"name": "../../secret"}, {"at": -1}, {"of": 10**12}):
+            told = {"name": "c" * 32, "at": 0, "of": 9, "piece": SimpleUploadedFile("p", b"x")} | bad
+            self.assertEqual(self.client.post(reverse("exchange:piece"), told).status_code, 422)
+        self.client.force_login(world.person("reader"))
+        self.assertEqual(self.piece(content[:first], 0, whole).status_code, 403)
 
     def test_what_is_no_package_is_said_beside_the_field(self) -> None:
         for content, said in ((b"plot,entry", "That is no package"), (b"", "empty")):

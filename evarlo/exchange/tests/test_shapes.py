@@ -105,7 +105,14 @@ class Shapes(Brought):
     def test_a_workbook_of_several_sheets_is_looked_at_sheet_by_sheet(self) -> None:
         page = self.upload(xlsx(("notes", [["read", "me"], ["a", "b"]]), ("data", SHAPES["plain"])), "book.xlsx")
         self.assertContains(page, "Sheet of the workbook")
+        self.assertContains(page, '<option value="1" selected>data</option>', html=True)  # the fullest
         self.assertContains(self.say(sheet="1"), "18 plots, 6 entries")
+        self.upload(xlsx(("cover", [["Carrots"]]), ("data", SHAPES["plain"])), "book.xlsx")
+        other = self.client.post(
+            reverse("exchange:shape", args=[Sheet.objects.latest("pk").pk]), {"sheet": "0"}, headers={"HX-Request": "true"}
+        )
+        form = other.content.decode().split('id="shape"')[1].split("</form>")[0]
+        self.assertIn("No line of this sheet names columns", form)  # what is said of it goes with the sheet
 
     def test_a_question_is_answered_before_anything_is_made_and_what_was_said_stays(self) -> None:
         rows = [["Sorte", "Wdh", "Ertrag"], ["A", "1", "1.234"], ["B", "1", "987"], ["A", "2", "1.112"], ["B", "2", "1.020"]]
