@@ -135,7 +135,8 @@ def move(request: PersonRequest, pk: int) -> HttpResponse:
 @may("plan")
 @require_POST
 def undo(request: PersonRequest, pk: int, line: int) -> HttpResponse:
-    written = get_object_or_404(Move.objects.select_related("lot__cultivar__crop"), pk=line, lot=pk)
+    lot = get_object_or_404(Lot, pk=pk)
+    written = get_object_or_404(Move.objects.select_related("lot__cultivar__crop"), pk=line, lot=lot)
     try:
         undo_line(written, request.user, timezone.localdate())
         say(request, "The line is taken back.")

@@ -98,6 +98,8 @@ def accept_rotation(trial: Trial, reason: str, by: User) -> None:
     reason = " ".join(reason.split())
     if len(reason) > 200 or any(not c.isprintable() for c in reason):
         raise Refused(f"Found {len(reason)} characters. Expected a reason in plain words, 200 at most.")
+    if not reason and not trial.breach_reason:
+        raise Refused("Nothing was typed. Expected why it is accepted.")
     Trial.objects.filter(pk=trial.pk).update(breach_reason=reason)
     record(trial, by, f"Rotation accepted as it is: {reason}"[:300] if reason else "Rotation no longer accepted as it is.")
 

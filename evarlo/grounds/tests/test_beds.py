@@ -53,6 +53,9 @@ class Beds(TestCase):
         self.assertContains(self.client.post(url, {"reason": "x" * 201}, follow=True), "200 at most")
         self.client.post(url, {"reason": ""})
         self.assertContains(self.client.get(self.made.get_absolute_url()), "Accept it, because")
+        deeds = self.made.deeds.count()
+        self.assertContains(self.client.post(url, {"reason": " "}, follow=True), "Expected why it is accepted")
+        self.assertEqual(self.made.deeds.count(), deeds)  # nothing was accepted that could be withdrawn
 
     def test_far_enough_back_or_elsewhere_is_no_matter(self) -> None:
         self.stood("Carrot", (0, 20), date(2022, 4, 1), date(2022, 9, 1))
