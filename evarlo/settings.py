@@ -113,6 +113,11 @@ TEMPLATES = [
     }
 ]
 
+CACHES = {
+    "default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"},
+    # What all processes count together: how often a program has asked.
+    "rates": {"BACKEND": "django.core.cache.backends.filebased.FileBasedCache", "LOCATION": DATA / "rates", "TIMEOUT": 120},
+}
 DATABASES = {"default": database(os.environ.get("EVARLO_DATABASE_URL", ""), DATA)}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TEST_RUNNER = "evarlo.testing.runner.Runner"

@@ -12,7 +12,9 @@ from typing import Any, cast
 from unittest import mock
 
 import schemathesis
-from django.core.cache import cache
+from django.conf import settings as place_settings
+from django.core.cache import caches
+from django.core.cache.backends.filebased import FileBasedCache
 from django.core.wsgi import get_wsgi_application
 from django.db import connection
 from django.urls import reverse
@@ -26,9 +28,10 @@ from schemathesis.specs.openapi.checks import (
     status_code_conformance,
 )
 
+from evarlo.api.door import Rate
 from evarlo.api.models import Token
 from evarlo.api.service import api
-from evarlo.api.tokens import MOST, make_token, token_of
+from evarlo.api.tokens import MOST, digest_of, make_token, token_of
 from evarlo.grounds.models import WeatherDay
 from evarlo.people.models import AuditLine, User
 from evarlo.testing import world
@@ -48,7 +51,6 @@ def let_in(person: User, scope: str = "read", until: date | None = None) -> str:
 
 class Api(TestCase):
     def setUp(self) -> None:
-        cache.clear()
         self.by = world.person()
         self.made = world.trial(self.by)
         self.key = let_in(self.by, "write")
@@ -121,10 +123,15 @@ class Letting(Api):
 
     def test_no_more_than_so_many_requests_a_minute_of_one_token(self) -> None:
         other = let_in(self.by)
-        cache.clear()
-        answers = [self.ask("sites").status_code for _ in range(601)]
-        self.assertEqual((answers[599], answers[600]), (200, 429))
+        answers = [self.ask("sites").status_code for _ in range(300)]
+        beside = FileBasedCache(str(place_settings.DATA / "rates"), {})  # another process counts in the same place
+        asked = Rate.cache.get(f"api-{digest_of(self.key)}")
+        beside.set(f"api-{digest_of(self.key)}", asked + asked, 60)
+        answers += [self.ask("sites").status_code for _ in range(2)]
+        self.assertEqual(Counter(answers), {200: 300, 429: 2})
         self.assertEqual(self.ask("sites", other).status_code, 200)
+        with mock.patch.object(FileBasedCache, "set", side_effect=OSError(28, "No space left on device")):
+            self.assertEqual(self.ask("sites", other).status_code, 200)
 
     def test_roles_and_scopes_hold(self) -> None:
         helper, reader = (let_in(world.person(r), "write") for r in ("helper", "reader"))
@@ -246,7 +253,7 @@ class Description(TestCase):
         self.assertEqual(json.loads(DESCRIBED.read_text()), described())
 
     def test_whatever_the_description_allows_is_answered_as_it_says(self) -> None:
-        cache.clear()
+        caches["rates"].clear()
         holds = mock.patch.object(connection, "close_if_unusable_or_obsolete")  # the test's transaction lives on
         holds.start()
         self.addCleanup(holds.stop)
