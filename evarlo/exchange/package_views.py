@@ -94,7 +94,7 @@ def _waiting_or_404(name: str) -> Path:
 @may("bring_in")
 def packages_page(request: PersonRequest) -> HttpResponse:
     """What can be taken out, and where a package is brought."""
-    form = Bring(typed(request), request.FILES)
+    form = Bring(typed(request), request.FILES if request.method == "POST" else None)
     if form.is_valid():
         name = uuid4().hex
         file = waiting() / f"{name}.zip"

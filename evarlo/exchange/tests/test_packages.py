@@ -334,6 +334,7 @@ class Pages(Emptied, TestCase):
     def test_a_manager_takes_out_and_brings_in_and_others_may_not(self) -> None:
         page = self.client.get(reverse("exchange:packages"))
         self.assertContains(page, "The whole place")
+        self.assertNotContains(page, "Nothing was chosen")  # before anything was sent
         self.assertContains(page, f"{self.made.name}, {self.made.season}")
         got = self.client.get(reverse("exchange:take-out"), {"what": f"trial:{self.made.slug}", "form": "package"})
         content = b"".join(got.streaming_content)  # type: ignore[attr-defined]
