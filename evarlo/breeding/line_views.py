@@ -49,7 +49,7 @@ def _line(request: PersonRequest, saved: Saved, form: NameForm, gate_form: GateF
         "purity": purity_in_words(cross.crop, saved.mating, saved.isolation),
         "expected": fixed_in_words(saved.expected),
         "stock": stock_of(saved.lot),
-        "pedigree": drawn(kin_nodes(cross, [saved, *before, *after]), f"s{saved.pk}"),
+        "pedigree": drawn(kin_nodes(cross, [saved, *before, *after], request.user), f"s{saved.pk}"),
         "before": before,
         "after": after,
         "grown": list({e.trial_id: e.trial for e in standing.grown}.values()),

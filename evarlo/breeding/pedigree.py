@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from django.urls import reverse
 from django.utils.html import escape, format_html
@@ -11,6 +12,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from evarlo.breeding.models import Cross, Grown, How, Saved
 from evarlo.catalogue.models import Cultivar
+from evarlo.people.permissions import allowed
 from trialcore.analyses.relatives import Born
 
 WIDE, HIGH, GAP = 128, 40, 28  # of a node, and between columns, in pixels
@@ -56,11 +58,13 @@ def descendants(saved: Saved) -> list[Saved]:
     return found
 
 
-def nodes_of(cross: Cross) -> list[Node]:
-    """The two parents, the F1, and every plant of which seed was saved."""
+def nodes_of(cross: Cross, user: Any) -> list[Node]:
+    """The two parents, the F1, and every plant of which seed was saved; each leads to its page where that opens for `user`."""
+    dossiers = allowed(user, "see_names")
 
     def parent(key: str, cultivar: Cultivar, said: str) -> Node:
-        return Node(key, (), 0, cultivar.name, said, reverse("dossiers:dossier", args=[cultivar.pk]))
+        url = reverse("dossiers:dossier", args=[cultivar.pk]) if dossiers else ""
+        return Node(key, (), 0, cultivar.name, said, url)
 
     made = [
         parent("seed", cross.seed_parent, "seed parent"),
@@ -80,10 +84,10 @@ def nodes_of(cross: Cross) -> list[Node]:
     return made
 
 
-def kin_nodes(cross: Cross, kin: Iterable[Saved]) -> list[Node]:
+def kin_nodes(cross: Cross, kin: Iterable[Saved], user: Any) -> list[Node]:
     """The same of some lines alone, with the parents of the cross."""
     wanted = {"seed", "pollen", "f1", *(f"s{s.pk}" for s in kin)}
-    return [n for n in nodes_of(cross) if n.key in wanted]
+    return [n for n in nodes_of(cross, user) if n.key in wanted]
 
 
 def drawn(nodes: Sequence[Node], here: str = "") -> SafeString:
@@ -108,11 +112,12 @@ def _line(start: tuple[float, float], end: tuple[float, float]) -> str:
 
 def _box(n: Node, x: float, y: float, chosen: bool) -> str:
     here = ' class="here" aria-current="true"' if chosen else ""
+    begin, end = (f'<a href="{escape(n.url)}"{here}>', "</a>") if n.url else (f"<g{here}>", "</g>")
     return (
-        f'<a href="{escape(n.url)}"{here}><title>{escape(n.title)}, {escape(n.said)}</title>'
+        f"{begin}<title>{escape(n.title)}, {escape(n.said)}</title>"
         f'<rect x="{x}" y="{y}" width="{WIDE}" height="{HIGH}"/>'
         f'<text x="{x + 9}" y="{y + 18}" class="title">{escape(_short(n.title))}</text>'
-        f'<text x="{x + 9}" y="{y + 34}" class="said">{escape(n.said[:22])}</text></a>'
+        f'<text x="{x + 9}" y="{y + 34}" class="said">{escape(n.said[:22])}</text>{end}'
     )
 
 

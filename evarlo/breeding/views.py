@@ -68,7 +68,7 @@ def cross_page(request: PersonRequest, pk: int) -> HttpResponse:
     made = cross_or_404(pk)
     context = {
         "cross": made,
-        "pedigree": drawn(nodes_of(made), "f1"),
+        "pedigree": drawn(nodes_of(made, request.user), "f1"),
         "generations": [
             (g, fixed_in_words(g.expected), g.trial.plots.count()) for g in made.generations.select_related("trial", "cross")
         ],

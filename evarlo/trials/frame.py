@@ -10,6 +10,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.utils.safestring import SafeString
 
+from evarlo.people.permissions import opens
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.ground import Ground, ground_of, legend, scoring_ground
 from evarlo.trials.models import Exclusion, Plot, Trial
@@ -62,7 +63,8 @@ def frame(request: PersonRequest, trial: Trial, phase: str, layer: str = "", sco
     wanted = request.GET.get("layer", layer)
     chosen = request.GET.get("plot", "")
     plot = trial.plots.filter(number=chosen).first() if chosen else None
-    links = tuple(PhaseLink(key, name, reverse(view, args=[trial.slug]), key == phase) for key, name, view in PHASES)
+    every = (PhaseLink(key, name, reverse(view, args=[trial.slug]), key == phase) for key, name, view in PHASES)
+    links = tuple(link for link in every if link.current or opens(request.user, link.url))
     who, today = request.user.role, timezone.localdate()
     ground = (
         scoring_ground(trial, scoring.done)

@@ -1,9 +1,12 @@
 """The sample world holds what the tour shows: a clear, a close and a misleading comparison, a flood, a lost label."""
 
+import re
+from collections import Counter
 from datetime import date
 
+from django.conf import settings
 from django.db import models
-from django.test import tag
+from django.test import Client, tag
 
 from evarlo.compare.analysis import Comparison
 from evarlo.compare.queries import compare
@@ -39,6 +42,26 @@ class SampleWorld(TestCase):
     def test_the_flood_and_the_lost_label_are_accidents_on_record(self) -> None:
         self.assertTrue(Exclusion.objects.filter(note__startswith="Flooded", cause=Cause.ACCIDENT).exists())
         self.assertTrue(Observation.objects.filter(cause=Cause.LOST_LABEL).exists())
+
+    def test_no_page_offers_what_its_reader_may_not_open(self) -> None:
+        """Every page a role comes to by links from Today, at most two of a kind: each of its links opens."""
+        for name in ("tam", "pell", "reader"):
+            user, client = User.objects.get(username=name), Client()
+            client.force_login(user, backend=settings.AUTHENTICATION_BACKENDS[-1])
+            todo, seen, kinds = ["/"], set[str](), Counter[str]()
+            while todo:
+                path = todo.pop(0)
+                kind = re.sub(r"\d+", "N", re.sub(r"^/trials/[^/]+", "/trials/T", path))
+                if path in seen or kinds[kind] > 1:
+                    continue
+                seen.add(path)
+                kinds[kind] += 1
+                answer = client.get(path)
+                with self.subTest(name=name, path=path):
+                    self.assertLess(answer.status_code, 400)
+                if answer.status_code == 200 and "html" in answer["Content-Type"]:
+                    todo += re.findall(r'<a[^>]* href="(/[^"#?]*)', answer.content.decode())
+            self.assertGreater(len(seen), 40)
 
     def test_what_is_kept_inside_its_columns_is_of_their_shape(self) -> None:
         of_more = [(m, f) for m in all_models() for f in columns_of(m) if isinstance(f, models.JSONField)]

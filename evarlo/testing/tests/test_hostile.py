@@ -20,7 +20,7 @@ from evarlo.catalogue.models import Crop, Cultivar, Trait
 from evarlo.grounds.models import Bed, Site
 from evarlo.people.middleware import above
 from evarlo.people.models import Role, User
-from evarlo.people.permissions import ACTS, acts_of
+from evarlo.people.permissions import ACTS, acts_of, opens
 from evarlo.seeds.germination import begin_test
 from evarlo.seeds.services import keep_lot, move_stock
 from evarlo.testing import world
@@ -362,6 +362,26 @@ class Doors(Everywhere):
             if changed:
                 made[pattern] = changed
         self.assertEqual(made, {})
+
+    def test_no_page_offers_what_its_reader_may_not_open(self) -> None:
+        offered: dict[str, set[str]] = {}
+        pages = 0
+        for role, user in self.people.items():
+            client = Client()
+            client.force_login(user, backend="django.contrib.auth.backends.ModelBackend")
+            for pattern in (p for p in self.addresses if not p.startswith("api/v1/")):
+                url = "/" + re.sub(r"<[^>]+>", lambda m: self.trial.slug if "slug" in m[0] else self.number(m[0]), pattern)
+                if not opens(user, url):
+                    continue
+                answer = client.get(url)
+                if answer.status_code != 200 or "html" not in answer["Content-Type"]:
+                    continue
+                pages += 1
+                for link in set(re.findall(r'href="(/[^"#?]*)', answer.content.decode())):
+                    if not link.startswith("/static/") and not opens(user, link):
+                        offered.setdefault(f"{role}: {link}", set()).add(pattern)
+        self.assertEqual(offered, {})
+        self.assertGreater(pages, 200)
 
     def test_no_number_in_an_address_is_too_large(self) -> None:
         client = Client(raise_request_exception=False)
