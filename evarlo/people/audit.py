@@ -45,6 +45,9 @@ ACTS = {
     "verdicts:second": "signed verdicts as the second",
     "programmes:settings": "changed a programme's rule",
     "breeding:name": "named a line",
+    "breeding:unname": "took a line's name back",
+    "breeding:drop-saved": "took back seed that was saved",
+    "breeding:drop-cross": "took back a cross",
     "breeding:gate": "changed what is asked of lines",
     "grounds:site": "changed a site",
     "exchange:backups": "copied the place",
@@ -62,6 +65,8 @@ ABOUT: dict[str, tuple[str, str, str]] = {
     ),
     "programmes:settings": ("programmes.Programme", "slug", ""),
     "grounds:site": ("grounds.Site", "pk", ""),
+    "breeding:drop-saved": ("breeding.Saved", "pk", ""),
+    "breeding:drop-cross": ("breeding.Cross", "pk", ""),
 }
 SECRET = ("password", "csrf", "secret", "key", "code")
 LONGEST = 200  # characters of one thing that was typed
@@ -147,7 +152,7 @@ def _every_line() -> Iterator[AuditLine]:
 
 
 class Audited:
-    """Writes down acts of `ACTS` that were done, and whatever is taken along as a file."""
+    """Writes down acts of `ACTS` that were done (none that was refused or came twice), and whatever is taken along as a file."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponseBase]) -> None:
         self.get_response = get_response
@@ -157,7 +162,7 @@ class Audited:
         request.before = {}  # type: ignore[attr-defined]
         response = self.get_response(request)
         match = request.resolver_match
-        if match is None or response.status_code >= 400:
+        if match is None or response.status_code >= 400 or getattr(request, "not_done", False):
             return response
         said = ACTS.get(match.view_name, "") if request.method == "POST" else ""
         if request.method == "GET" and response.headers.get("Content-Disposition", "").startswith("attachment"):
@@ -193,7 +198,9 @@ def told_whole(record: Model) -> str:
 
 
 def difference(before: Mapping[str, str], after: Mapping[str, str]) -> dict[str, list[str]]:
-    """Each column that says something else now, with what it said."""
+    """Each column that says something else now, with what it said; of a record that is gone, all that it said."""
+    if not after:
+        return {name: [said, ""] for name, said in before.items()}
     return {name: [before[name], after[name]] for name in before if name in after and before[name] != after[name]}
 
 

@@ -9,8 +9,10 @@ from django.contrib.auth.forms import AuthenticationForm
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.core.validators import RegexValidator
+from django.http import HttpRequest
 
-from evarlo.people.models import Role, User
+from evarlo.people.guards import is_own_password
+from evarlo.people.models import Role
 from evarlo.people.places import is_shared_password
 
 ROLES = {
@@ -72,13 +74,13 @@ class ChangePassword(NewPassword):
     )
     field_order: tuple[str, ...] = ("old", "password")
 
-    def __init__(self, data: Any, person: User) -> None:
+    def __init__(self, data: Any, request: HttpRequest) -> None:
         super().__init__(data)
-        self.person = person
+        self.request = request
 
     def clean_old(self) -> str:
         typed: str = self.cleaned_data["old"]
-        if not self.person.check_password(typed):
+        if not is_own_password(self.request, typed):
             raise ValidationError("This is not your present password. Capital letters matter.")
         return typed
 

@@ -8,6 +8,7 @@ from datetime import timedelta
 
 from axes.models import AccessAttempt
 from django.conf import settings
+from django.contrib.auth import authenticate
 from django.db.models import Sum
 from django.http import HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
@@ -32,6 +33,17 @@ class Guards:
         if not response.has_header("Cache-Control"):
             response["Cache-Control"] = "private, no-cache"
         return response
+
+
+def is_own_password(request: HttpRequest, typed: str) -> bool:
+    """Whether somebody who is logged in typed the password they log in with. A wrong one counts as at the log-in, and too many are
+    answered as there: whoever finds a phone open may not guess either."""
+    if not typed:
+        return False
+    if tried_too_often(str(request.META.get("REMOTE_ADDR", ""))):
+        request.axes_locked_out = True  # type: ignore[attr-defined]
+        return False
+    return authenticate(request, username=request.user.get_username(), password=typed) is not None
 
 
 def tried_too_often(address: str) -> bool:

@@ -80,6 +80,7 @@ def keep_sent(request: HttpRequest, key: uuid.UUID, by: User, answer: str) -> No
 
 
 def _again(request: HttpRequest, before: Sent) -> HttpResponseBase:
+    request.not_done = True  # type: ignore[attr-defined] # it was written down when it was done
     if before.by_id != request.user.pk or before.content != _content(request):
         said = "This form was saved before with other values. Open the page anew and type what is to be changed."
         if request.headers.get("HX-Request"):

@@ -22,6 +22,7 @@ from evarlo.people.guards import tried_too_often
 from evarlo.people.joining import invite, offer_reset, secret_of, set_password, withdraw
 from evarlo.people.models import AuditLine, Invitation, Role, User, Visit
 from evarlo.people.on_paper import running_head_of
+from evarlo.people.once import takes_long
 from evarlo.people.permissions import allowed, may
 from evarlo.people.places import SAMPLE_PASSWORD, nobody_yet, open_invitations, people_known, place, visits_of
 from evarlo.people.requests import PersonRequest, typed
@@ -87,7 +88,7 @@ def me(request: PersonRequest) -> HttpResponse:
         choose_looks(request.user, **looks)
         say(request, f"Amounts are shown in {'imperial' if request.user.imperial else 'metric'} units from now on.")
         return redirect("people:me")
-    return _own_page(request, ChangePassword(None, request.user))
+    return _own_page(request, ChangePassword(None, request))
 
 
 def _own_page(request: PersonRequest, form: ChangePassword) -> HttpResponse:
@@ -95,10 +96,11 @@ def _own_page(request: PersonRequest, form: ChangePassword) -> HttpResponse:
     return render(request, "people/me.html", context, status=422 if form.errors else 200)
 
 
+@takes_long  # a wrong password stays counted although nothing else is kept
 @require_POST
 def change_password(request: PersonRequest) -> HttpResponse:
     """One's own password, for another; other devices are logged out."""
-    form = ChangePassword(typed(request), request.user)
+    form = ChangePassword(typed(request), request)
     if not form.is_valid():
         return _own_page(request, form)
     set_password(request.user, form.cleaned_data["password"], keep=request.session.session_key or "")

@@ -17,6 +17,7 @@ from django_htmx.http import replace_url, trigger_client_event
 from evarlo.catalogue.models import Crop
 from evarlo.catalogue.services import crop_named
 from evarlo.people.given_again import given_again
+from evarlo.people.guards import is_own_password
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.trials import queries
@@ -235,7 +236,7 @@ def fix(request: PersonRequest, slug: str) -> HttpResponse:
 @require_POST
 def open_names_act(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
-    if not request.user.check_password(request.POST.get("password", "")):
+    if not is_own_password(request, request.POST.get("password", "")):
         warn(request, "That is not your password, so the names stay closed.")
         return redirect(trial)
     with said_on_top(request):

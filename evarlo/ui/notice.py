@@ -12,3 +12,4 @@ def say(request: HttpRequest, text: str, undo: str = "") -> None:
 def warn(request: HttpRequest, text: str) -> None:
     """Say that something was not done, and why."""
     messages.error(request, text)
+    request.not_done = True  # type: ignore[attr-defined] # so that nothing writes it down as done

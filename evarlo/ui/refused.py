@@ -5,8 +5,9 @@ from contextlib import contextmanager
 from datetime import date
 
 from django import forms
-from django.contrib import messages
 from django.http import HttpRequest
+
+from evarlo.ui.notice import warn
 
 
 class Refused(ValueError):
@@ -40,4 +41,4 @@ def said_on_top(request: HttpRequest) -> Iterator[None]:
     try:
         yield
     except Refused as refusal:
-        messages.error(request, str(refusal))
+        warn(request, str(refusal))

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_POST
 
 from evarlo.compare.queries import said_of
 from evarlo.people.given_again import given_again
+from evarlo.people.guards import is_own_password
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
 from evarlo.trials.frame import frame
@@ -141,7 +142,7 @@ def undo(request: PersonRequest, slug: str) -> HttpResponse:
 def sign(request: PersonRequest, slug: str) -> HttpResponse:
     trial = trial_or_404(slug)
     opens = trial.blind and not trial.opened_at
-    if opens and not request.user.check_password(request.POST.get("password", "")):
+    if opens and not is_own_password(request, request.POST.get("password", "")):
         warn(request, "That is not your password: nothing was signed, and the names stay closed.")
         return redirect("verdicts:decide", slug)
     with said_on_top(request):
@@ -157,7 +158,7 @@ def sign(request: PersonRequest, slug: str) -> HttpResponse:
 @require_POST
 def second(request: PersonRequest, slug: str) -> HttpResponse:
     """The second signature, by another person with a password of their own."""
-    if not request.user.check_password(request.POST.get("password", "")):
+    if not is_own_password(request, request.POST.get("password", "")):
         warn(request, "That is not your password: nothing was signed.")
         return redirect("verdicts:decide", slug)
     with said_on_top(request):

@@ -1,11 +1,13 @@
 """What was done is written down, found again, and a gap shows."""
 
+import uuid
 from tempfile import TemporaryDirectory
 
+from django.conf import settings
 from django.test import override_settings
 from django.urls import reverse
 
-from evarlo.people.audit import ACTS, begin_end_anew, end_cut_off, first_gap, note
+from evarlo.people.audit import ACTS, begin_end_anew, difference, end_cut_off, first_gap, note
 from evarlo.people.models import AuditLine, Role
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
@@ -36,7 +38,8 @@ class WhatWasDone(TestCase):
         other = world.person(Role.HELPER, "pell")
         self.client.post(reverse("people:role", args=[other.pk]), {"role": "evaluator"})
         made = world.trial(by)
-        self.client.post(reverse("trials:open-names", args=[made.slug]), {"why": "the season is over"})
+        typed = {"why": "the season is over", "password": "a-long-one-1"}
+        self.client.post(reverse("trials:open-names", args=[made.slug]), typed)
         self.client.get(reverse("trials:calendar", args=[made.slug]))
         self.client.post(reverse("people:log-out"))
         self.assertEqual(
@@ -56,6 +59,32 @@ class WhatWasDone(TestCase):
         self.client.post(reverse("people:invite"), {"name": "X", "role": "manager"})
         self.client.get(reverse("people:audit"))
         self.assertEqual(self.told(), [])
+
+    def test_an_act_that_leads_back_undone_or_comes_twice_is_told_once(self) -> None:
+        by = world.person()
+        made = world.trial(by)
+        world.sow(made, by)
+        world.keep_yields(made, by, {"Corvane": 5.0, "Quillet": 6.4, "OF-17": 6.1, "Brakewater": 5.2})
+        self.client.force_login(by, backend=settings.AUTHENTICATION_BACKENDS[-1])
+        AuditLine.objects.all().delete()
+        for name, args, typed in (
+            ("verdicts:sign", [made.slug], {"password": "wrong-one-2"}),
+            ("trials:open-names", [made.slug], {"password": "wrong-one-2", "why": "?"}),
+            ("trials:delete", [made.slug], {}),
+            ("people:leave", [by.pk], {}),
+            ("exchange:restore", ["none.sqlite3"], {}),
+        ):
+            answer = self.client.post(reverse(name, args=args), typed)
+            with self.subTest(name=name):
+                self.assertIn(answer.status_code, (302, 404))
+                self.assertEqual({what for _, what in self.told()} - {"gave a wrong password"}, set())
+        key = {"act-key": str(uuid.uuid4())}
+        for _ in range(2):
+            self.client.post(reverse("trials:archive", args=[made.slug]), {"away": "1"} | key)
+        self.assertEqual([what for _, what in self.told()].count("put a trial away or brought it back"), 1)
+
+    def test_a_record_that_is_gone_is_told_whole(self) -> None:
+        self.assertEqual(difference({"name": "WX", "on": "2026-06-20"}, {}), {"name": ["WX", ""], "on": ["2026-06-20", ""]})
 
     def test_a_gap_shows(self) -> None:
         for n in range(4):

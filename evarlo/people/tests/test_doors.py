@@ -1,5 +1,9 @@
 """Who gets in, and to what."""
 
+import uuid
+
+from axes.models import AccessAttempt
+from django.conf import settings
 from django.core.management import call_command
 from django.urls import reverse
 
@@ -43,6 +47,38 @@ class LogIn(TestCase):
         self.assertContains(answer, "Too many tries", status_code=429)
         call_command("axes_reset", verbosity=0)
         self.assertRedirects(self.client.post("/people/log-in/", {"username": "manager", "password": world.PASSWORD}), "/")
+
+    def test_who_finds_a_phone_open_may_not_guess_its_owners_password_either(self) -> None:
+        by = world.person()
+        made = world.trial(by)
+        changed = {"password": "another-one-9", "old": "wrong", "act-key": str(uuid.uuid4())}
+        for url, typed in (
+            (reverse("trials:open-names", args=[made.slug]), {"password": "wrong", "why": "?"}),
+            (reverse("verdicts:sign", args=[made.slug]), {"password": "wrong"}),
+            (reverse("people:password"), changed),
+        ):
+            call_command("axes_reset", verbosity=0)
+            self.client.force_login(by, backend=settings.AUTHENTICATION_BACKENDS[-1])
+            with self.subTest(url=url):
+                for _ in range(7):
+                    self.assertIn(self.client.post(url, typed).status_code, (302, 422))
+                self.assertContains(self.client.post(url, typed), "Too many tries", status_code=429)
+                right = {k: world.PASSWORD if k in ("password", "old") and v == "wrong" else v for k, v in typed.items()}
+                self.assertEqual(self.client.post(url, right).status_code, 429)
+                self.client.post("/people/log-out/")
+                answer = self.client.post("/people/log-in/", {"username": "manager", "password": world.PASSWORD})
+                self.assertEqual(answer.status_code, 429)
+        made.refresh_from_db()
+        self.assertIsNone(made.opened_at)
+        by.refresh_from_db()
+        self.assertTrue(by.check_password(world.PASSWORD))
+        call_command("axes_reset", verbosity=0)
+        self.client.force_login(by, backend=settings.AUTHENTICATION_BACKENDS[-1])
+        self.client.post(reverse("trials:open-names", args=[made.slug]), {"password": "", "why": "?"})
+        self.assertEqual(AccessAttempt.objects.count(), 0)  # nothing typed is no guess
+        self.client.post(reverse("trials:open-names", args=[made.slug]), {"password": world.PASSWORD, "why": "it is over"})
+        made.refresh_from_db()
+        self.assertIsNotNone(made.opened_at)
 
     def test_the_policy_lets_nothing_foreign_run(self) -> None:
         policy = self.client.get("/people/log-in/")["Content-Security-Policy"]
