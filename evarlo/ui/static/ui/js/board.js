@@ -13,9 +13,9 @@ const late = new Map(); // by the id of a line whose answer is awaited: the keys
 // The line comes anew from the server, however late: the cursor goes to `want` in it, or stays on the line.
 async function anew(line, want, method, address, more = {}) {
   const id = line.id;
-  late.set(id, []);
+  late.set(id, late.get(id) ?? []); // a touch may have asked for it already
   await window.htmx.ajax(method, address, { target: `#${id}`, swap: "outerHTML", ...more }).catch(() => {}); // no signal
-  const keys = late.get(id);
+  const keys = late.get(id) ?? [];
   late.delete(id);
   const now = document.getElementById(id);
   const field = want && now?.querySelector(want);

@@ -16,7 +16,11 @@ async function sent(file, name, at) {
   body.append("piece", file.slice(at, at + PIECE));
   for (let n = 1; ; n += 1) {
     try {
-      return await fetch(form.dataset.pieces, { method: "POST", body, headers: { "X-CSRFToken": token() } });
+      return await fetch(form.dataset.pieces, {
+        method: "POST",
+        body,
+        headers: { "X-CSRFToken": token() },
+      });
     } catch (lost) {
       if (n === TRIES) throw lost;
       await new Promise((on) => setTimeout(on, 1000 * n));
@@ -26,14 +30,22 @@ async function sent(file, name, at) {
 
 async function send(file, said) {
   const name = newKey().replaceAll("-", "");
-  const bar = Object.assign(document.createElement("progress"), { max: file.size, value: 0 });
+  const bar = Object.assign(document.createElement("progress"), {
+    max: file.size,
+    value: 0,
+  });
   bar.setAttribute("aria-label", "How much has been sent");
   said.replaceChildren(bar);
-  for (let at = 0; ; ) {
+  for (let at = 0; ;) {
     const answer = await sent(file, name, at);
-    const told = answer.headers.get("Content-Type").includes("json") ? await answer.json() : { wrong: await answer.text() };
+    const plain = (answer.headers.get("Content-Type") ?? "").includes("json");
+    const told = plain
+      ? await answer.json()
+      : {
+          wrong: `It was not taken (answer ${answer.status}). Open the page anew and send it again.`,
+        };
     if (told.to) return location.assign(told.to);
-    if (!answer.ok) throw new Error(told.wrong.slice(0, 300));
+    if (!answer.ok) throw new Error(told.wrong);
     at = told.at;
     bar.value = at;
   }
@@ -49,7 +61,8 @@ form?.addEventListener("submit", async (event) => {
   try {
     await send(file, said);
   } catch (wrong) {
-    said.textContent = wrong instanceof TypeError ? "The connection was lost. The file is still chosen: send it again." : wrong.message;
+    said.textContent =
+      wrong instanceof TypeError ? "The connection was lost. The file is still chosen: send it again." : wrong.message;
     said.className = "error";
     button.disabled = false;
   }
