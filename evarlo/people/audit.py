@@ -44,6 +44,9 @@ ACTS = {
     "verdicts:sign": "signed verdicts",
     "verdicts:second": "signed verdicts as the second",
     "programmes:settings": "changed a programme's rule",
+    "partners:list": "let a partner in by a link",
+    "partners:partner": "said how far a partner's trial counts",
+    "partners:end": "ended a partner's link",
     "breeding:name": "named a line",
     "breeding:unname": "took a line's name back",
     "breeding:drop-saved": "took back seed that was saved",
@@ -65,6 +68,7 @@ ABOUT: dict[str, tuple[str, str, str]] = {
     ),
     "programmes:settings": ("programmes.Programme", "slug", ""),
     "grounds:site": ("grounds.Site", "pk", ""),
+    **dict.fromkeys(("partners:partner", "partners:end"), ("partners.Partner", "pk", "")),
     "breeding:drop-saved": ("breeding.Saved", "pk", ""),
     "breeding:drop-cross": ("breeding.Cross", "pk", ""),
 }

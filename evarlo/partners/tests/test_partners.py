@@ -13,6 +13,7 @@ from evarlo.compare.queries import compare_plots
 from evarlo.partners.models import Partner
 from evarlo.partners.quality import mark_of, share_kept
 from evarlo.partners.services import Typed, end_link, keep_typed, make_partner, partner_of, rounds_of, traits_to_ask, weigh
+from evarlo.people.models import AuditLine
 from evarlo.people.places import people_known
 from evarlo.programmes.analysing import fitted, reckon
 from evarlo.programmes.evidence import read_trial
@@ -264,3 +265,10 @@ class Pages(Partners):
         self.assertContains(self.client.post(this, {"weight": "50 %", "why": "Shade"}, follow=True), "It counts 50 %: Shade")
         self.client.post(reverse("partners:end", args=[self.main.slug, made.pk]))
         self.assertContains(self.client.get(this), "does not work any more")
+        told = list(AuditLine.objects.filter(what__contains="partner").order_by("pk"))
+        self.assertEqual(
+            [line.what for line in told],
+            ["let a partner in by a link", "said how far a partner's trial counts", "ended a partner's link"],
+        )
+        self.assertEqual((told[1].changed["weight"], told[1].changed["weight_why"]), (["None", "0.5"], ["", "Shade"]))
+        self.assertNotIn(made.code, str([line.changed for line in told]))
