@@ -117,6 +117,18 @@ class BrowserTest(ShipsAgain, LiveServerTestCase):
         """Open what is folded in forms."""
         page.eval_on_selector_all("form details", "all => all.forEach((d) => (d.open = true))")
 
+    def for_thumbs(self, page: Page, name: str) -> None:
+        """On a phone whatever is touched in the page is 44 px high or more."""
+        page.eval_on_selector_all("details", "all => all.forEach((d) => (d.open = true))")
+        low = page.eval_on_selector_all(
+            "main :is(button:not(.figure), a.button, select, summary, .choice, input:not([type=hidden], [type=checkbox], "
+            "[type=radio]))",
+            """all => all.map((e) => [e, e.getBoundingClientRect().height])
+                .filter(([e, high]) => e.offsetParent && high && high < 43.5 && !e.closest(".sr-only"))
+                .map(([e, high]) => `${e.outerHTML.slice(0, 120)} ${high}`)""",
+        )
+        self.assertEqual(low, [], name)
+
     def no_sideways(self, page: Page, name: str) -> None:
         """The page itself does not scroll sideways."""
         width = page.evaluate("() => document.documentElement.scrollWidth")

@@ -306,6 +306,8 @@ class EveryPage(BrowserTest):
                     page.set_viewport_size(size)
                     self.accessible(page, path)
                     self.no_sideways(page, path)
+                    if size == PHONE:
+                        self.for_thumbs(page, path)
 
     def test_the_keys_of_a_page(self) -> None:
         made = world.trial(world.person())
