@@ -13,15 +13,20 @@ import signal
 import socket
 import sys
 import time
+from importlib import import_module
 from types import FrameType
 from typing import Any
 
-from django.urls import get_resolver
+from django.conf import settings
+from django.template.loader import get_template
+from django.template.utils import get_app_template_dirs
+from django.urls import get_resolver, reverse
 from waitress.server import create_server
 from waitress.task import ThreadedTaskDispatcher
 from waitress.wasyncore import loop
 
 PROCESSES, THREADS = 2, 4
+NEEDED = ("scipy.special", "scipy.interpolate", "scipy.optimize")  # by the pages that are opened most
 ENDS = {signal.SIGTERM, signal.SIGINT}
 CONNECTIONS = 1000  # of each process; one that stalls costs some memory and no thread
 MOST_BODY = 16_000_000  # bytes: a picture of 12 MB and what is around it; more is refused by its length, before it is read
@@ -58,7 +63,7 @@ def serve(host: str, port: int) -> None:
     listening.setblocking(False)
     from evarlo.wsgi import application
 
-    get_resolver().url_patterns  # noqa: B018 - every page's module is there before the first request, once for all processes
+    get_ready()
     running: set[int] = set()
     ending = False
 
@@ -82,6 +87,18 @@ def serve(host: str, port: int) -> None:
             _fork(running, application, listening)
         if ending:  # perhaps just now, before the new one could be told
             end(signal.SIGTERM, None)
+
+
+def get_ready() -> None:
+    """What every first request of a process would wait for is there once for all of them: the pages' modules and addresses, their
+    templates, and what reckons."""
+    get_resolver().url_patterns  # noqa: B018 - loads them
+    reverse("today:home")
+    for folder in get_app_template_dirs("templates"):
+        for file in folder.rglob("*.html") if folder.is_relative_to(settings.ROOT / "evarlo") else ():
+            get_template(str(file.relative_to(folder)))
+    for name in NEEDED:
+        import_module(name)
 
 
 def _fork(running: set[int], application: Any, listening: socket.socket) -> None:

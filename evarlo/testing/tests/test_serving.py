@@ -1,12 +1,16 @@
-"""In which order those who wait are answered."""
+"""In which order those who wait are answered, and what is there before the first of them."""
 
 from __future__ import annotations
 
+import sys
 from types import SimpleNamespace
 from typing import Any
-from unittest import TestCase
+from unittest import TestCase, mock
 
-from evarlo.serving import Dispatcher
+from django.conf import settings
+from django.test import SimpleTestCase
+
+from evarlo.serving import NEEDED, Dispatcher, get_ready
 
 
 class Queue(TestCase):
@@ -36,3 +40,15 @@ class Queue(TestCase):
         dispatcher: Any = Dispatcher()
         dispatcher.add_task(SimpleNamespace(requests=[]))
         self.assertEqual(len(dispatcher.queue), 1)
+
+
+class Ready(SimpleTestCase):
+    def test_what_first_requests_wait_for_is_there_and_every_template_stands_by_itself(self) -> None:
+        with mock.patch("evarlo.serving.get_template") as got:
+            get_ready()
+        names = {call.args[0] for call in got.call_args_list}
+        files = {str(f.relative_to(d)) for d in (settings.ROOT / "evarlo").glob("*/templates") for f in d.rglob("*.html")}
+        self.assertEqual(names, files)
+        self.assertGreater(len(names), 150)
+        self.assertLessEqual(set(NEEDED), set(sys.modules))
+        get_ready()  # one that cannot be read would keep the server from starting
