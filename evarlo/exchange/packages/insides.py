@@ -1,4 +1,4 @@
-"""What stands inside the columns that hold more than a figure or a word: the shape that pages rely on, held when one comes in."""
+"""What stands inside the columns that hold more than a figure or any word: the shape that pages rely on, held when it comes in."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from datetime import date
 from functools import cache
 from typing import Annotated, Any, Literal, NotRequired
+from zoneinfo import available_timezones
 
 from django.core.exceptions import ValidationError
 from django.db import models
@@ -33,6 +34,13 @@ def _lower_first(value: Figures) -> Figures:
     return value
 
 
+def _known_zone(value: str) -> str:
+    if value and value not in available_timezones():
+        raise ValueError("expected an area and city, such as Pacific/Chatham")
+    return value
+
+
+Zone = Annotated[str, AfterValidator(_known_zone)]
 DayOfYear = Annotated[str, Field(pattern=r"^\d\d-\d\d$"), AfterValidator(_month_and_day)]
 Risk = Annotated[str, Field(pattern=r"^0\.\d+$")]
 Range = Annotated[Figures, AfterValidator(_lower_first)]
@@ -131,6 +139,9 @@ def _of_profile(field: ProfileField) -> Any:
 Profile = TypedDict("Profile", {key: NotRequired[_of_profile(field)] for key, field in FIELDS.items()})  # type: ignore[misc]
 
 INSIDES: dict[str, Any] = {
+    "grounds.Site.time_zone": Zone,
+    "grounds.Site.last_frost": DayOfYear | Literal[""],
+    "grounds.Site.first_frost": DayOfYear | Literal[""],
     "catalogue.Crop.profile": Profile,
     "catalogue.Trait.choices": Words,
     "catalogue.Trait.fits": Words,

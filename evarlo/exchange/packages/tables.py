@@ -17,7 +17,7 @@ from django.core.validators import MaxLengthValidator
 from django.db import models
 from django.utils import timezone
 
-from evarlo.exchange.packages.insides import shape_of, shaped_or_refused
+from evarlo.exchange.packages.insides import INSIDES, name_of_column, shape_of, shaped_or_refused
 
 FORMAT = 1  # of the package; one of a higher number is of a newer version
 MANY = 500  # records that are read or written at once
@@ -213,18 +213,23 @@ def taken(field: models.Field[Any, Any], text: str) -> Any:
         except ValueError:
             raise ValidationError(f"“{text[:40]}” is no UUID.") from None
     if kind == "string":
-        plain = text.removeprefix("'")
-        if "\x00" in plain:
-            raise ValidationError("A character that no text has.")
-        held = field.validators if plain else ()  # names are as a place has them; what stands in an address has to be able to
-        for check in held:
-            if isinstance(field, models.SlugField) or isinstance(check, MaxLengthValidator):
-                check(plain)
-        return plain
+        return _text(field, text.removeprefix("'"))
     try:
         return _read(kind, field, text)
     except (ValueError, OverflowError, RecursionError):
         raise ValidationError(f"“{text[:40]}” is no {kind}.") from None
+
+
+def _text(field: models.Field[Any, Any], plain: str) -> str:
+    if "\x00" in plain:
+        raise ValidationError("A character that no text has.")
+    held = field.validators if plain else ()  # names are as a place has them; what stands in an address has to be able to
+    for check in held:
+        if isinstance(field, models.SlugField) or isinstance(check, MaxLengthValidator):
+            check(plain)
+    if name_of_column(field) in INSIDES:
+        shaped_or_refused(field, plain)
+    return plain
 
 
 def _read(kind: str, field: models.Field[Any, Any], text: str) -> Any:

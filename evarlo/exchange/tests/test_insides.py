@@ -24,6 +24,7 @@ from evarlo.exchange.packages.insides import (
     shaped_or_refused,
 )
 from evarlo.exchange.packages.tables import all_models, columns_of, taken, written
+from evarlo.grounds.models import Site
 from evarlo.testing import world
 from evarlo.testing.pages import TestCase
 from evarlo.verdicts.models import SignedBoard
@@ -71,7 +72,13 @@ def columns() -> dict[str, models.Field[Any, Any]]:
 
 class Insides(SimpleTestCase):
     def test_every_column_that_holds_more_has_its_shape(self) -> None:
-        self.assertEqual(columns().keys(), INSIDES.keys())
+        of_words = {"grounds.Site.time_zone", "grounds.Site.last_frost", "grounds.Site.first_frost"}
+        self.assertEqual(columns().keys() | of_words, INSIDES.keys())
+        for field in (f for f in columns_of(Site) if name_of_column(f) in of_words):
+            self.assertEqual(taken(field, ""), "")
+            with self.subTest(field=field.name), self.assertRaises(ValidationError):
+                taken(field, "Mars/Base" if field.name == "time_zone" else "02-30")
+        self.assertEqual(taken(Site._meta.get_field("time_zone"), "Pacific/Chatham"), "Pacific/Chatham")
 
     def test_what_is_of_a_shape_is_read_as_it_was_written(self) -> None:
         luck = random.Random(5)  # noqa: S311

@@ -536,6 +536,8 @@ class Made:
             return self.luck.randint(1, 30000)
         if isinstance(f, models.JSONField):
             return of_shape(INSIDES[name_of_column(f)], self.luck)
+        if name_of_column(f) in INSIDES:
+            return self.luck.choice(["", "Pacific/Chatham" if f.name == "time_zone" else "02-29"])
         if isinstance(f, models.BinaryField):
             return bytes(self.luck.getrandbits(8) for _ in range(40))
         text = f"{self.luck.choice(TEXTS)}{self.n}" if not isinstance(f, models.SlugField) else f"s{self.n}"

@@ -36,6 +36,9 @@ class Zones(TestCase):
         self.assertEqual(self.seen_on(events), "2026-06-30")
         Bed.objects.filter(name="North strip").update(site=far)
         self.assertEqual(self.seen_on(events), "2026-07-01")
+        Site.objects.filter(name="Ostrel Flats").update(time_zone="Mars/Base")  # a name that this machine's list does not have
+        self.assertEqual(zone_of(""), "Pacific/Chatham")
+        self.assertEqual(self.client.get("/").status_code, 200)
         self.assertEqual(timezone.get_current_timezone_name(), "UTC")  # nothing is left behind for the next request
 
     def test_it_is_said_on_the_sites_page(self) -> None:
