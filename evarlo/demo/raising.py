@@ -18,7 +18,7 @@ from evarlo.nursery.room import keep_reading, move_trays, new_place
 from evarlo.nursery.sowing import Put, new_tray, session_of, sow_cells
 from evarlo.seeds.germination import begin_test, end_test, keep_counts
 from evarlo.seeds.models import Lot, Move
-from evarlo.seeds.services import keep_lot, move_stock
+from evarlo.seeds.services import keep_lot, write_by_hand
 from evarlo.trials.laying import fix_layout
 from evarlo.trials.models import Trial
 from evarlo.trials.plan import CriterionPlan, TrialPlan
@@ -42,7 +42,7 @@ def raise_heads(crop: Crop, bed: Bed, people: People, today: date, seed: int = 3
     """Plan, sow in trays on two days, count five times, lose some, and leave it to be decided what to sow again."""
     trial = _planned(crop, bed, people, today)
     scarce = Lot.objects.get(cultivar__name="Pallister")
-    move_stock(
+    write_by_hand(
         scarce, Move.Why.RECEIVED, 250, today - timedelta(days=2), people.manager, today, "a second packet, sent for at once"
     )
     rng = np.random.default_rng(seed)
@@ -137,11 +137,11 @@ def _test_lots(people: People, today: date, rng: np.random.Generator) -> None:
     old = Lot.objects.filter(cultivar__name="Corvane").first()
     if old is None:
         return
-    move_stock(old, Move.Why.RECEIVED, 200, today - timedelta(days=60), people.manager, today, "a second packet")
+    write_by_hand(old, Move.Why.RECEIVED, 200, today - timedelta(days=60), people.manager, today, "a second packet")
     said = {"name": f"{today.year - 1}-207", "supplier": "SUP-09", "year": today.year - 1, "germination": 90}
     said |= {"packet": 500, "price": 3.9, "thousand_g": 3.2}
     fresh = keep_lot(None, old.cultivar, said, people.manager)
-    move_stock(fresh, Move.Why.RECEIVED, 500, today - timedelta(days=60), people.manager, today)
+    write_by_hand(fresh, Move.Why.RECEIVED, 500, today - timedelta(days=60), people.manager, today)
     for lot, share in ((old, 0.68), (fresh, 0.89)):
         test = begin_test(lot, "germination", began, 4, 25, 20, "paper", people.evaluator, today, sure=True)
         days = np.ceil(6.5 * np.exp(0.25 * rng.standard_normal((4, 25))))

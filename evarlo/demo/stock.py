@@ -10,7 +10,7 @@ from evarlo.catalogue.models import Cultivar
 from evarlo.demo import world
 from evarlo.people.models import User
 from evarlo.seeds.models import Move
-from evarlo.seeds.services import keep_lot, move_stock
+from evarlo.seeds.services import keep_lot, write_by_hand
 from evarlo.trials.models import Trial
 from evarlo.trials.protocol import keep_protocol
 from evarlo.trials.services import add_material
@@ -38,11 +38,11 @@ def fill_the_store(by: User, today: date) -> None:
         }
         lot = keep_lot(None, cultivar, known, by)
         came = today - timedelta(days=40 + n)
-        move_stock(lot, Move.Why.RECEIVED, (4 if large else 2) * known["packet"], came, by, today)  # type: ignore[operator]
+        write_by_hand(lot, Move.Why.RECEIVED, (4 if large else 2) * known["packet"], came, by, today)  # type: ignore[operator]
         if n % 3 == 0:
-            move_stock(lot, Move.Why.TAKEN, 140, came + timedelta(days=20), by, today, "germination test and spare pots")
+            write_by_hand(lot, Move.Why.TAKEN, 140, came + timedelta(days=20), by, today, "germination test and spare pots")
         if n % 5 == 2:
-            move_stock(lot, Move.Why.COUNTED, 700 if large else 180, today - timedelta(days=4), by, today)
+            write_by_hand(lot, Move.Why.COUNTED, 700 if large else 180, today - timedelta(days=4), by, today)
 
 
 def equip(trial: Trial, by: User) -> None:

@@ -4,6 +4,11 @@ import django.db.models.deletion
 from django.db import migrations, models
 
 
+def by_hand(apps, schema_editor):
+    """Nothing but a hand ever counted a packet or threw seed away; what came in or went out cannot be told from a sowing's."""
+    apps.get_model("seeds", "Move").objects.filter(why__in=("counted", "discarded")).update(by_hand=True)
+
+
 class Migration(migrations.Migration):
 
     dependencies = [
@@ -35,4 +40,5 @@ class Migration(migrations.Migration):
             name='why',
             field=models.CharField(choices=[('received', 'received'), ('counted', 'counted'), ('taken', 'taken out'), ('discarded', 'thrown away'), ('undone', 'taken back')], max_length=10),
         ),
+        migrations.RunPython(by_hand, migrations.RunPython.noop),
     ]

@@ -1,7 +1,9 @@
 """Lots and their ledgers."""
 
 from datetime import timedelta
+from importlib import import_module
 
+from django.apps import apps
 from django.urls import reverse
 from django.utils import timezone
 
@@ -111,6 +113,12 @@ class Ledgers(TestCase):
         self.assertEqual([m.seeds for m in self.lot.moves.in_force()], [500])
         with self.assertRaisesMessage(Refused, "goes with a sowing"):
             undo_line(Move.objects.get(takes_back=wrong), self.by, self.today)
+
+    def test_of_lines_from_before_those_that_only_a_hand_wrote_can_be_taken_back(self) -> None:
+        for why, seeds in ((Why.RECEIVED, 500), (Why.TAKEN, 20), (Why.DISCARDED, 30), (Why.COUNTED, 440)):
+            self.write(why, seeds)
+        import_module("evarlo.seeds.migrations.0004_lines_taken_back").by_hand(apps, None)
+        self.assertEqual({m.why for m in self.lot.moves.in_force()}, {"discarded", "counted"})
 
     def test_a_count_taken_back_brings_what_the_ledger_said(self) -> None:
         self.by_hand(Why.RECEIVED, 500)
