@@ -24,7 +24,7 @@ from evarlo.exchange.packages.opening import MOST_BYTES, opened
 from evarlo.exchange.packages.workbook import write_workbook
 from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
-from evarlo.people.requests import PersonRequest, typed
+from evarlo.people.requests import PersonRequest, brought, typed
 from evarlo.programmes.models import Programme
 from evarlo.trials.models import Trial
 from evarlo.ui.notice import say
@@ -90,22 +90,27 @@ def _waiting_or_404(name: str) -> Path:
     return file
 
 
+def _shown_at(file: Path) -> str:
+    """Where an uploaded package is shown. Raises Refused for what is none: that is gone then."""
+    try:
+        with opened(file):
+            return reverse("exchange:package", args=[file.stem])
+    except Refused:
+        file.unlink()
+        raise
+
+
 @takes_long
 @may("bring_in")
 def packages_page(request: PersonRequest) -> HttpResponse:
     """What can be taken out, and where a package is brought."""
-    form = Bring(typed(request), request.FILES if request.method == "POST" else None)
+    form = Bring(typed(request), brought(request))
     if form.is_valid():
         name = uuid4().hex
         file = waiting() / f"{name}.zip"
         with said_beside(form, "file"):
             file.write_bytes(form.cleaned_data["file"].read())
-            try:
-                with opened(file):
-                    return redirect("exchange:package", name)
-            except Refused:
-                file.unlink()
-                raise
+            return redirect(_shown_at(file))
     return render(request, "exchange/packages.html", {"take": TakeOut(), "form": form})
 
 
@@ -130,10 +135,8 @@ def piece(request: PersonRequest) -> HttpResponse:
             return JsonResponse({"at": there})
         part.rename(file)
     try:
-        with opened(file):
-            return JsonResponse({"to": reverse("exchange:package", args=[name])})
+        return JsonResponse({"to": _shown_at(file)})
     except Refused as refusal:
-        file.unlink()
         return JsonResponse({"wrong": str(refusal)}, status=422)
 
 

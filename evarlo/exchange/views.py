@@ -31,7 +31,7 @@ from evarlo.exchange.shapes import choose, keep_sheet, remember, rows_of, unders
 from evarlo.exchange.words import at_home, understood_in_words
 from evarlo.people.once import takes_long
 from evarlo.people.permissions import may
-from evarlo.people.requests import PersonRequest, typed
+from evarlo.people.requests import PersonRequest, brought, typed
 from evarlo.trials.models import Trial
 from evarlo.ui.fields import Number, Words
 from evarlo.ui.notice import say
@@ -119,7 +119,7 @@ def _entries_are_whole(read: TrialSheet) -> bool:
 @takes_long
 @may("bring_in")
 def bring_in(request: PersonRequest) -> HttpResponse:
-    form = Upload(typed(request), request.FILES if request.method == "POST" else None)
+    form = Upload(typed(request), brought(request))
     if request.method == "POST" and form.is_valid():
         with said_beside(form, form.used):
             sheet = keep_sheet(*form.taken(), request.user)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import zoneinfo
 from collections.abc import Iterable
 from functools import partial
 
@@ -15,17 +14,13 @@ from evarlo.grounds.models import Site
 from evarlo.grounds.services import SITE_FIGURES, add_bed, bed_named, keep_site, site_on_record
 from evarlo.grounds.site_map import site_drawn
 from evarlo.grounds.weather import frost_of
+from evarlo.grounds.zones import offered_zones
 from evarlo.people.given_again import given_again
 from evarlo.people.permissions import allowed, may
 from evarlo.people.requests import PersonRequest, typed
 from evarlo.ui.fields import Number, Words, read_day
 from evarlo.ui.notice import say
 from evarlo.ui.unchanged import kept
-
-
-def zones() -> list[str]:
-    """Time zones by their usual names, Area/City."""
-    return sorted(zone for zone in zoneinfo.available_timezones() if "/" in zone and not zone.startswith(("Etc/", "SystemV/")))
 
 
 class SiteFigures(forms.Form):
@@ -46,7 +41,7 @@ class SiteFigures(forms.Form):
 
     def clean_time_zone(self) -> str:
         typed = self.cleaned_data["time_zone"].replace(" ", "_").casefold()
-        found = next((zone for zone in zones() if zone.casefold() == typed), "")
+        found = next((zone for zone in offered_zones() if zone.casefold() == typed), "")
         if typed and not found:
             raise forms.ValidationError(f"Found “{self.cleaned_data['time_zone']}”. Expected an area and city from the list.")
         return found
@@ -126,4 +121,6 @@ def site_page(request: PersonRequest, pk: int) -> HttpResponse:
         keep_site(site, {name: form.cleaned_data[name] for name in SITE_FIGURES})
         say(request, f"What is known of {site.name} is kept.")
         return redirect("grounds:list")
-    return render(request, "grounds/site.html", {"site": site, "form": form, "zones": zones()}, status=422 if form.errors else 200)
+    return render(
+        request, "grounds/site.html", {"site": site, "form": form, "zones": offered_zones()}, status=422 if form.errors else 200
+    )

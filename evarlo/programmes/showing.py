@@ -34,11 +34,10 @@ class DrawnRow:
     whom: str
 
 
-def columns_of(found: dict[str, Any], every: bool = False) -> list[int]:
-    """The trials that have a column, by their place among all: those that tell of a cultivar beside the check, the newest."""
+def telling_of(found: dict[str, Any]) -> list[int]:
+    """The trials that tell of a cultivar beside the check, by their place among all, the earliest first."""
     rows = [r for r in found.get("rows", ()) if not r["check"]]
-    telling = [i for i, _ in enumerate(found.get("trials", [])) if any(r["steps"][i] is not None for r in rows)]
-    return telling if every else telling[-MOST_COLUMNS:]
+    return [i for i, _ in enumerate(found.get("trials", ())) if any(r["steps"][i] is not None for r in rows)]
 
 
 def drawn_rows(found: dict[str, Any], columns: Sequence[int], most: int | None = MOST_ROWS) -> list[DrawnRow]:

@@ -19,7 +19,7 @@ from evarlo.programmes.forms import ProgrammeName, Settings
 from evarlo.programmes.frontier import CHECKS, reckon_next, station_of, table_of
 from evarlo.programmes.models import Analysis, Membership, Programme
 from evarlo.programmes.services import keep_settings, leave_out, let_go, make_programme, take_in
-from evarlo.programmes.showing import MOST_ROWS, columns_of, drawn_rows, lines_drawn, offers, where_drawn
+from evarlo.programmes.showing import MOST_COLUMNS, MOST_ROWS, drawn_rows, lines_drawn, offers, telling_of, where_drawn
 from evarlo.programmes.words import lead_in_words, marked_in_words, never_together, shares_in_words, warmth_in_words
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import kept_elsewhere
@@ -97,7 +97,8 @@ def _context(
 ) -> dict[str, Any]:
     found, done = (analysis.found, is_done(analysis)) if analysis else ({}, True)
     members = list(programme.memberships.select_related("trial__bed__site"))
-    columns = columns_of(found, every)
+    telling = telling_of(found)
+    columns = telling if every else telling[-MOST_COLUMNS:]
     rows = drawn_rows(found, columns, None if every else MOST_ROWS) if found.get("rows") else []
     elsewhere = kept_elsewhere()
     here = [m.trial for m in members if m.trial_id not in elsewhere]
@@ -109,7 +110,7 @@ def _context(
         "found": found,
         "rows": rows,
         "columns": [found["trials"][i] for i in columns],
-        "earlier": len(columns_of(found, every=True)) - len(columns),
+        "earlier": len(telling) - len(columns),
         "more": max(0, len(found.get("rows", ())) - len(rows)),
         "lines": lines_drawn(found, trait) if rows and trait else "",
         "sentence": lead_in_words(found) if found else "",

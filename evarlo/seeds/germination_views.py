@@ -19,8 +19,8 @@ from evarlo.seeds.views import lot_shown
 from evarlo.seeds.words import result_in_words, setting_in_words
 from evarlo.ui.draw.coming import Line, coming
 from evarlo.ui.fields import Day, Number
-from evarlo.ui.notice import say, warn
-from evarlo.ui.refused import Refused, said_beside
+from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused, said_beside, said_on_top
 
 DRAWN = 40  # points of a fitted curve
 
@@ -146,10 +146,8 @@ def end(_request: PersonRequest, pk: int) -> HttpResponse:
 @require_POST
 def undo(request: PersonRequest, pk: int) -> HttpResponse:
     test = get_object_or_404(GerminationTest.objects.select_related("lot"), pk=pk)
-    try:
+    with said_on_top(request):
         undo_test(test, request.user, timezone.localdate())
-    except Refused as refusal:
-        warn(request, str(refusal))
-        return redirect("seeds:test", pk)
-    say(request, f"The test is taken back: {test.sown} seeds are in the lot again.")
-    return redirect("seeds:lot", test.lot_id)
+        say(request, f"The test is taken back: {test.sown} seeds are in the lot again.")
+        return redirect("seeds:lot", test.lot_id)
+    return redirect("seeds:test", pk)

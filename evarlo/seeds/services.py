@@ -98,10 +98,10 @@ def undo_line(line: Move, by: User, today: date) -> None:
         raise Refused(f"The packet was counted since, on {counted.on:%-d %b %Y}. What was counted stands.")
     left = stock_of(line.lot) - line.seeds
     note = f"of {line.on:%-d %b %Y}, {line.get_why_display()}" + (f"; {-left} below zero" if left < 0 else "")
-    Move.objects.create(
-        lot=line.lot, why=Move.Why.UNDONE, seeds=-line.seeds, on=today, by=by, at=timezone.now(), note=note, takes_back=line
+    _line(line.lot, Move.Why.UNDONE, -line.seeds, today, by, note, takes_back=line)
+
+
+def _line(lot: Lot, why: str, seeds: int, on: date, by: User, note: str, takes_back: Move | None = None) -> Move:
+    return Move.objects.create(
+        lot=lot, why=why, seeds=seeds, on=on, by=by, at=timezone.now(), note=note[:200], takes_back=takes_back
     )
-
-
-def _line(lot: Lot, why: str, seeds: int, on: date, by: User, note: str) -> Move:
-    return Move.objects.create(lot=lot, why=why, seeds=seeds, on=on, by=by, at=timezone.now(), note=note[:200])

@@ -19,8 +19,8 @@ from evarlo.seeds.queries import Stock, stocks
 from evarlo.seeds.services import FIELDS, keep_lot, undo_line, write_by_hand
 from evarlo.seeds.words import germination_in_words, stock_in_words
 from evarlo.ui.listing import Column, Listing
-from evarlo.ui.notice import say, warn
-from evarlo.ui.refused import Refused, said_beside
+from evarlo.ui.notice import say
+from evarlo.ui.refused import Refused, said_beside, said_on_top
 
 
 @may("see_names")
@@ -137,9 +137,7 @@ def move(request: PersonRequest, pk: int) -> HttpResponse:
 def undo(request: PersonRequest, pk: int, line: int) -> HttpResponse:
     lot = get_object_or_404(Lot, pk=pk)
     written = get_object_or_404(Move.objects.select_related("lot__cultivar__crop"), pk=line, lot=lot)
-    try:
+    with said_on_top(request):
         undo_line(written, request.user, timezone.localdate())
         say(request, "The line is taken back.")
-    except Refused as refusal:
-        warn(request, str(refusal))
     return redirect("seeds:lot", pk)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Any
-from zoneinfo import available_timezones
 
 from django.http import HttpRequest
 from django.http.response import HttpResponseBase
 from django.utils import timezone
 
 from evarlo.grounds.models import Site
+from evarlo.grounds.zones import known_zones
 from evarlo.trials.models import Trial
 from evarlo.ui.unchanged import kept
 
@@ -38,6 +38,6 @@ class Clock:
 def zone_of(slug: str) -> str:
     """The time zone of a trial's site, else of the first site that has one; empty where none has."""
     told = Site.objects.exclude(time_zone="").order_by("pk").values_list("pk", "time_zone")
-    zones = {pk: zone for pk, zone in told if zone in available_timezones()}  # names come and go with the machine's list
+    zones = {pk: zone for pk, zone in told if zone in known_zones()}  # names come and go with the machine's list
     own = Trial.objects.filter(slug=slug).values_list("bed__site", flat=True).first() if zones and slug else None
     return zones.get(own or 0) or next(iter(zones.values()), "")

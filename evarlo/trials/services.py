@@ -75,10 +75,10 @@ def delete_plan(trial: Trial) -> None:
 
 def _recorded_of(rows: QuerySet[Any]) -> Iterable[type[Model]]:
     """What refers to some rows and is no part of a plan."""
+    of_a_plan = OF_A_PLAN | registry.of_a_plan
     for relation in rows.model._meta.related_objects:
         model = relation.related_model
-        a_part = model._meta.label_lower in OF_A_PLAN | registry.of_a_plan
-        if not a_part and model._base_manager.filter(**{f"{relation.field.name}__in": rows}).exists():
+        if model._meta.label_lower not in of_a_plan and model._base_manager.filter(**{f"{relation.field.name}__in": rows}).exists():
             yield model
 
 

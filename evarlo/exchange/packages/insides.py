@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from datetime import date
 from functools import cache
 from typing import Annotated, Any, Literal, NotRequired
-from zoneinfo import available_timezones
 
 from django.core.exceptions import ValidationError
 from django.db import models
@@ -16,6 +15,7 @@ from typing_extensions import TypedDict
 
 from evarlo.catalogue.profile import FIELDS
 from evarlo.catalogue.profile import Field as ProfileField
+from evarlo.grounds.zones import known_zones
 
 Figure = Annotated[float, Field(allow_inf_nan=False)]
 Figures = list[Figure]
@@ -35,7 +35,7 @@ def _lower_first(value: Figures) -> Figures:
 
 
 def _known_zone(value: str) -> str:
-    if value and value not in available_timezones():
+    if value and value not in known_zones():
         raise ValueError("expected an area and city, such as Pacific/Chatham")
     return value
 
