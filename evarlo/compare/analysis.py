@@ -72,6 +72,8 @@ class EntryResult:
     flat: float | None  # the chance that it is better, as if nothing but its own plots were known
     chance: float | None  # the same, allowing for the best of many looking better than it is
     kept: float | None = None  # of its lead, turned so that more is better: what it is expected to keep
+    lower: float | None = None  # of the difference, at the chosen guard
+    upper: float | None = None
 
     @property
     def word(self) -> str:
@@ -374,10 +376,11 @@ def results_of(
     """Every entry with its mean and its difference from `check`, the best first."""
     family = critical_of(worked.versus, guard) if guard == "family" else None
     differences = {d.a: d for d in worked.versus.differences} if worked.versus else {}
+    ends = ends_of(worked.versus, guard)
     means = {m.entry: m for m in worked.means}
     base = means[check.code].lsmean if check else None
     entries = {p.entry.pk: p.entry for p in plots}.values()
-    found = [_result(e, names[e.pk], means[e.code], differences.get(e.code), family, base, sign) for e in entries]
+    found = [_result(e, names[e.pk], means[e.code], differences.get(e.code), family, base, sign, ends) for e in entries]
     return sorted(found, key=lambda r: (r.mean.lsmean is None, -sign * (r.mean.lsmean or 0), r.entry.code))
 
 
@@ -392,14 +395,29 @@ def within_scale(result: EntryResult, trait: Trait) -> EntryResult:
 
 
 def _result(
-    entry: Entry, name: str, mean: EntryMean, d: Difference | None, family: float | None, base: float | None, sign: int
+    entry: Entry,
+    name: str,
+    mean: EntryMean,
+    d: Difference | None,
+    family: float | None,
+    base: float | None,
+    sign: int,
+    ends: Mapping[str, tuple[float, float]],
 ) -> EntryResult:
     percent = 100 * mean.lsmean / base if mean.lsmean is not None and base is not None and base > 0 else None
     if d is None:
         return EntryResult(entry, name, mean, None, None, percent, None, None)
     critical = t_quantile(0.975, d.df) if family is None else family
     flat = chance_above(sign * d.estimate, d.se, d.df)
-    return EntryResult(entry, name, mean, d, critical * d.se, percent, flat, flat)
+    return EntryResult(entry, name, mean, d, critical * d.se, percent, flat, flat, None, *ends[d.a])
+
+
+def ends_of(versus: AgainstCheck | None, guard: Guard) -> dict[str, tuple[float, float]]:
+    """Lower and upper end of every difference from the check, by entry code: the one place that every page and export asks."""
+    if versus is None:
+        return {}
+    low, high = versus.interval(versus.critical_family if guard == "family" else versus.critical_each)
+    return {d.a: (float(a), float(b)) for d, a, b in zip(versus.differences, low, high, strict=True)}
 
 
 def typical_error(worked: EntryComparison) -> float | None:

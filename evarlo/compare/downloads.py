@@ -95,7 +95,7 @@ def entry_rows(found: Comparison | None) -> list[list[Any]]:
     """A line for each entry, the best first; the first line names the columns and their units."""
     if found is None:
         return [["entry"]]
-    measured = ("mean", "standard error", "95 % from", "95 % to", "difference from check", "could be luck up to")
+    measured = ("mean", "standard error", "95 % from", "95 % to", "difference from check", "difference 95 % from", "difference 95 % to")
     columns = ["entry", "name", "plots", *(_with_unit(found, m) for m in measured)]
     columns += ["% of check", "chance it is better (%)", "the same, flat (%)"]
     columns += [_with_unit(found, "expected to keep of the difference"), "stands", "no figure because"]
@@ -106,7 +106,7 @@ def entry_rows(found: Comparison | None) -> list[list[Any]]:
         cells = [s.entry.code, s.name, m.n, m.lsmean, m.se, m.lower95, m.upper95]
         flat = None if s.flat is None or s.entry.any_check else 100 * s.flat
         kept = None if s.kept is None else found.sign * s.kept
-        cells += [d.estimate if d else None, s.half, s.percent, chance, flat, kept]
+        cells += [d.estimate if d else None, s.lower, s.upper, s.percent, chance, flat, kept]
         cells += ["check" if s.entry.any_check else s.word, m.why]
         rows.append(["" if c is None else c for c in cells])
     return rows

@@ -20,6 +20,9 @@ In this room:
     spatial, smooth              gradients in the ground: correlated neighbours, a smooth surface
     scales                       weights on the square root or the logarithm, where plots vary alike there
     generalised                  counted units and plain counts over blocks, plots varying more than chance allowed for
+    counted_families, counted_fit  how counted plots vary by their mean; their models by maximum likelihood, plain or penalised
+    counted_spread, dispersion   counts with clumps or extra zeros; how much more than chance plots vary, and how surely
+    own_likelihood               intervals of means and differences from the likelihood of each entry's own plots
     covariance                   a second measure of the plots allowed for: means at one stand, one age, one date
     places                       one trial in several environments: who keeps their side of the check from tunnel to open
     ordinal, censored            scores by proportional odds; days between two looks, by three shapes or none

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from math import sqrt
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from trialcore.analyses.blocks import BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.analyses.choice import BLOCKED, MODELS, Choice, Columns, Kind, choose
 from trialcore.analyses.generalised import Generalised, analyse_generalised
 from trialcore.analyses.incomplete import IncompleteBlocks, analyse_incomplete, recovered_means
+from trialcore.analyses.linear import Floats
 from trialcore.analyses.scales import LADDER, ScaleName, back, onto, scale_for, spread_grows, steepness
 from trialcore.analyses.two_factors import LayoutName, OverLevels, entries_over_levels
 from trialcore.field.stages import StageDates, analyse_stage
@@ -152,7 +154,7 @@ def _on_its_scale(plain: EntryComparison, labels: Columns, value: Values, check:
     versus = None
     if found.versus is not None:
         rows = tuple(_difference_back(d, level, own) for d in found.versus.differences)
-        versus = replace(found.versus, differences=rows)
+        versus = replace(found.versus, differences=rows, ends=_ends_back(found, own))
     choice = replace(plain.choice, errors=name, model=f"{plain.choice.model}, on the {SCALES[name]}", why=WHY[name])
     return EntryComparison(choice, plain.analysis, means, versus, found.noise_out, plain.incomplete, rescaled=own)
 
@@ -170,6 +172,28 @@ def _brought_back(mean: EntryMean, own: Rescaled, raw: float | None) -> EntryMea
     se = None if mean.se is None else mean.se * steepness(own.scale, mean.lsmean, own.variance)
     ends = [None if end is None else own.back(end) for end in (mean.lower95, mean.upper95)]
     return EntryMean(mean.entry, mean.n, raw, own.back(mean.lsmean), se, ends[0], ends[1], mean.why)
+
+
+def _ends_back(found: EntryComparison, own: Rescaled) -> Callable[[float], tuple[Floats, Floats]]:
+    """Ends of differences on the recorded scale, from how far each of the two means may lie from its estimate on this one (Zou and
+    Donner 2008: the two distances added as squares). The variance of the difference is divided between the two as their own are."""
+    versus = found.versus
+    assert versus is not None
+    mean = {m.entry: (m.lsmean or 0.0, (m.se or 0.0) ** 2) for m in found.means}
+
+    def ends(critical: float) -> tuple[Floats, Floats]:
+        low, high = [], []
+        for d in versus.differences:
+            (a, va), (b, vb) = mean[d.a], mean[d.b]
+            far = [critical * d.se * sqrt(v / (va + vb)) if va + vb > 0 else 0.0 for v in (va, vb)]
+            one = [own.back(a + side * far[0]) for side in (-1, 0, 1)]
+            other = [own.back(b + side * far[1]) for side in (-1, 0, 1)]
+            gap = one[1] - other[1]
+            low.append(gap - sqrt((one[1] - one[0]) ** 2 + (other[2] - other[1]) ** 2))
+            high.append(gap + sqrt((one[2] - one[1]) ** 2 + (other[1] - other[0]) ** 2))
+        return np.array(low), np.array(high)
+
+    return ends
 
 
 def back_on_scale(d: Difference, found: EntryComparison) -> Difference:
@@ -203,8 +227,8 @@ def _by_kind(
     blocks = {name: labels[name] for name in BLOCKED[chosen.analysis]}
     try:
         found = analyse_generalised(chosen.errors, labels["entry"], counts, units, blocks)  # type: ignore[arg-type]
-    except ValueError:
-        return replace(plain, choice=replace(chosen, errors="normal", model=MODELS[chosen.analysis], why=""))
+    except ValueError as error:
+        return _plain_instead(plain, f"The model for counted units could not be fitted ({error})")
     raw = {m.entry: m for m in plain.means}
     told = {m.entry: m for m in found.means}
     means = tuple(
@@ -215,7 +239,7 @@ def _by_kind(
             g.plots,
             raw[m.entry].raw_mean,
             scale * g.mean,
-            scale * g.se_link * (g.mean * (1 - g.mean) if binomial else g.mean),
+            scale * found.se_of_mean(g),
             scale * g.lower95,
             scale * g.upper95,
         )
@@ -223,6 +247,12 @@ def _by_kind(
     )
     versus = found.versus(check, scale) if check in told else None
     return EntryComparison(chosen, plain.analysis, means, versus, None, generalised=found)
+
+
+def _plain_instead(plain: EntryComparison, reason: str) -> EntryComparison:
+    """The comparison by the plain model of the design, which says why."""
+    why = f"{reason}, so means of plots are compared as they are, with a normal spread."
+    return replace(plain, choice=replace(plain.choice, errors="normal", model=MODELS[plain.choice.analysis], why=why))
 
 
 def _least_squares(*blocking: str) -> Callable[[Choice, Columns, Values, str | None, bool], EntryComparison]:

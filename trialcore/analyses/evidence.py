@@ -38,13 +38,12 @@ def evidence_of(
 
 def _means(found: EntryComparison, entries: Sequence[str]) -> tuple[Floats, Floats, float, Link] | None:
     if found.generalised is not None:
-        fit = found.generalised.penalised or found.generalised.fitted
-        if fit is None or any(e not in fit.entries for e in entries):
+        model = found.generalised
+        if any(e not in model.place for e in entries):
             return None
-        at = [fit.entries.index(e) for e in entries]
-        v = fit.covariance[np.ix_(at, at)] * max(1.0, found.generalised.dispersion)
-        link: Link = "logit" if fit.family == "binomial" else "log"
-        return np.asarray(fit.beta[at]), v, float(max(1, found.generalised.df)), link
+        at = [model.place[e] for e in entries]
+        link: Link = "logit" if model.family == "binomial" else "log"
+        return np.array([model.means[i].link for i in at]), model.covariance[np.ix_(at, at)], model.t_df, link
     if found.rescaled is not None:
         told = _means(found.rescaled.found, entries)
         if told is None:

@@ -75,15 +75,10 @@ def _generalised(found: EntryComparison) -> tuple[Difference, ...]:
     """By likelihood ratio, each with the standard error that its test speaks for."""
     model = found.generalised
     assert model is not None
+    first, second = (np.array(side) for side in zip(*combinations(range(len(model.means)), 2), strict=True))
     scale = 100.0 if model.family == "binomial" else 1.0
-    names = [m.entry for m in model.means]
-    places = list(combinations(range(len(names)), 2))
-    contrasts = [model.contrast(i, j) for i, j in places]
-    t = np.array([c.t for c in contrasts])
-    estimate = scale * np.array([c.difference for c in contrasts])
-    plain = (np.abs(t) > 1e-6) & (np.abs(estimate) > 1e-12)
-    se = np.where(plain, np.abs(estimate) / np.where(plain, np.abs(t), 1.0), scale * np.array([c.se_link for c in contrasts]))
-    return _held(names, places, estimate, se, float(max(1, model.df)))
+    alone = model.differences(first, second, scale)
+    return model.differences(first, second, scale, holm_adjusted(np.array([d.p_unadjusted for d in alone])))
 
 
 def _by_covariance(found: EntryComparison) -> tuple[Difference, ...]:

@@ -15,17 +15,18 @@ from trialcore.inference import distributions
 
 ScaleName = Literal["sqrt", "log"]
 LADDER: dict[ScaleName, float] = {"sqrt": 0.5, "log": 0.0}
-SURE = 0.02
-"""Probability below which the spread is said to grow with the mean: a scale is only left for a good reason."""
-CLEARLY = 3.84
-"""By how much twice the log-likelihood has to rise for another scale (chi-square of one degree of freedom at 5 %)."""
+HINT = 0.2
+"""Probability below which there is a hint that the spread grows with the mean. Weights usually vary in proportion to their mean: by
+simulation (bench.coverage), waiting for proof leaves the intervals of the entries with most too narrow."""
+HIGHER = 2.0
+"""By how much twice the log-likelihood has to rise for another scale, as for a parameter more (Akaike 1974)."""
 FEWEST = 16  # plots
 WIDEST = 1.5  # greatest value by least, below which scales say the same
 
 
 def spread_grows(analysis: BlockAnalysis, value: Sequence[float | None]) -> bool:
     """Whether another scale is worth a look: all values above nought, and residuals that grow with what was fitted (rank
-    correlation, p below `SURE`)."""
+    correlation, p below `HINT`)."""
     seen = [v for v in value if v is not None]
     if len(seen) < FEWEST or min(seen) <= 0 or max(seen) < WIDEST * min(seen) or not analysis.mse:
         return False
@@ -34,14 +35,14 @@ def spread_grows(analysis: BlockAnalysis, value: Sequence[float | None]) -> bool
     if not 0 < rho < 1:
         return False
     df = int(there.sum()) - 2
-    return float(distributions.t_two_sided(rho * np.sqrt(df / (1 - rho**2)), df)) < SURE
+    return float(distributions.t_two_sided(rho * np.sqrt(df / (1 - rho**2)), df)) < HINT
 
 
 def scale_for(analysis: BlockAnalysis, value: Sequence[float | None], fits: dict[ScaleName, BlockAnalysis]) -> ScaleName | None:
     """On which scale plots whose spread grows vary alike: that of the likelihood of the same model (`fits`), its Jacobian included,
     where it is clearly higher than on the recorded one (Box and Cox 1964); None for that."""
     seen = np.array([v for v in value if v is not None], dtype=float)
-    best: tuple[float, ScaleName | None] = (_likelihood(analysis, seen, 1.0) + CLEARLY / 2, None)
+    best: tuple[float, ScaleName | None] = (_likelihood(analysis, seen, 1.0) + HIGHER / 2, None)
     for name, power in LADDER.items():
         best = max(best, (_likelihood(fits[name], seen, power), name), key=lambda found: found[0])
     return best[1]

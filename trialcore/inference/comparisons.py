@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
@@ -58,6 +58,16 @@ class AgainstCheck:
     critical_each: float
     correlation: Floats
     df: float
+    ends: Callable[[float], tuple[Floats, Floats]] | None = None
+    """Lower and upper ends of the differences at a critical t, where they are not the estimate ± so many standard errors."""
+
+    def interval(self, critical: float) -> tuple[Floats, Floats]:
+        """Lower and upper ends of every difference, at a critical t: `critical_each` or `critical_family`."""
+        if self.ends is not None:
+            return self.ends(critical)
+        estimate = np.array([d.estimate for d in self.differences])
+        half = critical * np.array([d.se for d in self.differences])
+        return estimate - half, estimate + half
 
     @cached_property
     def held(self) -> tuple[Difference, ...]:

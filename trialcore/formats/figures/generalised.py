@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from math import sqrt
 
-from trialcore.analyses.generalised import Family, Fit, Generalised
+from trialcore.analyses.counted_fit import Family, Fit
+from trialcore.analyses.generalised import Generalised
 from trialcore.formats.figures.blocks import Json
 from trialcore.formats.figures.wald import INFINITE, sed_average, wald_pairs, wald_versus
 from trialcore.inference import distributions
