@@ -25,6 +25,7 @@ In this room:
     own_likelihood               intervals of means and differences from the likelihood of each entry's own plots
     covariance                   a second measure of the plots allowed for: means at one stand, one age, one date
     places                       one trial in several environments: who keeps their side of the check from tunnel to open
+    interval_dates               days between two walks in any design, the spread integrated over
     ordinal, censored            scores by proportional odds; days between two looks, by three shapes or none
     counts, times, ranks         counts out of a known number; days known to the count; scores by their ranks
     keeping                      lots in store, lost between two looks: how long entries keep, against the check

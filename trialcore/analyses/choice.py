@@ -97,8 +97,8 @@ def choose(design: str, kind: Kind, labels: Columns, counted: bool = False) -> C
 
     Pairs with the check within one season are blocks of two: only where there are several seasons are these the replicates.
     How plots vary goes by `BY_KIND`: shares and counts by their own models where they were `counted` unit by unit and one factor
-    is compared, dates by the walks they lie between in complete blocks or none; weights, measures, scores, and shares that were
-    judged by eye, normally. A category has no analysis.
+    is compared, dates by the walks they lie between in every design; weights, measures, scores, and shares that were judged by eye,
+    normally. A category has no analysis.
 
     Raises ValueError for a design that is not known, a column that it needs and that is absent, or a category.
     """
@@ -118,8 +118,8 @@ def choose(design: str, kind: Kind, labels: Columns, counted: bool = False) -> C
         return Choice(analysis, MODELS[analysis], "normal", why or because)
     if not counted:
         return Choice(analysis, MODELS[analysis], "normal", why)
-    if errors == "censored" and analysis not in ("crd", "rcbd"):
-        return Choice(analysis, MODELS[analysis], "normal", why)
+    if errors == "censored" and analysis in DATES_OVER:
+        return Choice(analysis, f"{GENERALISED[errors]}, {DATES_OVER[analysis]}", errors, because)
     if analysis not in BLOCKED:
         return Choice(analysis, MODELS[analysis], "normal", f"{kind.capitalize()}s by two factors are taken by the plain model.")
     return Choice(analysis, f"{GENERALISED[errors]}, {_over(BLOCKED[analysis])}", errors, because)
@@ -131,6 +131,19 @@ GENERALISED = {
     "poisson": "counts by log-linear regression",
 }
 
+
+DATES_OVER: dict[str, str] = {
+    "crd": "entries only",
+    "rcbd": "over blocks",
+    "latin": "over rows and columns",
+    "augmented": "over blocks",
+    "alpha": "over replicates, blocks within them at random",
+    "blocks": "over blocks at random",
+    "split-plot": "over both factors, whole plots at random",
+    "strip-plot": "over both factors, strips at random",
+    "factorial": "over both factors",
+}
+"""The designs in which dates are analysed between walks, and how."""
 
 WORDS = {"rep": "blocks", "row": "rows", "col": "columns", "block": "blocks"}
 

@@ -12,11 +12,12 @@ from trialcore.analyses.blocks import BlockAnalysis, EntryMean, analyse_blocks
 from trialcore.analyses.choice import BLOCKED, MODELS, Choice, Columns, Kind, choose
 from trialcore.analyses.generalised import Generalised, analyse_generalised
 from trialcore.analyses.incomplete import IncompleteBlocks, analyse_incomplete, recovered_means
-from trialcore.analyses.linear import Floats
+from trialcore.analyses.linear import Floats, Labels
 from trialcore.analyses.scales import LADDER, ScaleName, back, onto, scale_for, spread_grows, steepness
 from trialcore.analyses.two_factors import LayoutName, OverLevels, entries_over_levels
-from trialcore.field.stages import StageDates, analyse_stage
-from trialcore.inference.comparisons import AgainstCheck, Difference, against, against_check
+from trialcore.field.stages import StageDates, StageMean, analyse_stage
+from trialcore.inference.comparisons import AgainstCheck, Difference, against_check
+from trialcore.inference.distributions import t_quantile
 
 Values = Sequence[float | None]
 NEAR = 1e-3  # of a whole unit, within which a percentage is that of a count
@@ -86,7 +87,7 @@ def compare_entries(
         raise ValueError(f"{design} is not compared within one trial; expected one of {', '.join(COMPARED)}")
     plain = COMPARED[chosen.analysis](chosen, labels, value, check, entries_whole)
     if chosen.errors == "censored":
-        return _censored(plain, labels, value, check, after or [None] * len(value))
+        return _censored(plain, labels, value, check, after or [None] * len(value), entries_whole)
     if chosen.errors != "normal":
         return _by_kind(plain, labels, value, check, among)
     return _on_its_scale(plain, labels, value, check) if kind == "measure" else plain
@@ -109,29 +110,74 @@ def between(value: float | None, after: float | None) -> tuple[float | None, flo
     return after, value
 
 
-def _censored(plain: EntryComparison, labels: Columns, value: Values, check: str | None, after: Values) -> EntryComparison:
-    """The same entries by the walks their dates lie between; by the plain model where too few plots were seen."""
+DATED: dict[str, tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]] = {
+    "crd": ((), ()),
+    "rcbd": (("rep",), ()),
+    "latin": (("row", "col"), ()),
+    "augmented": (("block",), ()),
+    "alpha": (("rep",), (("rep", "block"),)),
+    "blocks": ((), (("block",),)),
+    "factorial": (("rep", "factor2"), ()),
+    "split-plot": (("rep", "factor2"), (("rep", "whole"),)),
+    "strip-plot": (("rep", "factor2"), (("rep", "entry"), ("rep", "factor2"))),
+}
+"""How dates are analysed in each design: fixed columns, and the columns that together name random blocks (`whole` is the factor of
+the whole plots). Over the levels of a second factor entries are taken to differ alike."""
+
+
+def _dated(analysis: str, labels: Columns, entries_whole: bool) -> tuple[list[Labels], list[Labels]]:
+    fixed, random = DATED[analysis]
+    known = {**labels, "whole": labels["entry"] if entries_whole else labels.get("factor2", labels["entry"])}
+
+    def crossed(names: tuple[str, ...]) -> Labels:
+        return [" / ".join(each) for each in zip(*(known[n] for n in names), strict=True)]
+
+    return [known[n] for n in fixed if n in known], [crossed(names) for names in random]
+
+
+def _censored(
+    plain: EntryComparison, labels: Columns, value: Values, check: str | None, after: Values, entries_whole: bool
+) -> EntryComparison:
+    """The same entries by the walks their dates lie between; by the plain model where too few plots were seen, which says so."""
     bounds = [between(v, a) for v, a in zip(value, after, strict=True)]
     since, by = [b[0] for b in bounds], [b[1] for b in bounds]
-    found = analyse_stage(labels["entry"], since, by, labels["rep"] if plain.choice.analysis == "rcbd" else None)
-    known = [i for i, m in enumerate(found.means) if m.days is not None]
-    if found.sd is None or not known:
-        return replace(plain, choice=replace(plain.choice, errors="normal", model=MODELS[plain.choice.analysis], why=""))
+    fixed, random = _dated(plain.choice.analysis, labels, entries_whole)
+    try:
+        found = analyse_stage(labels["entry"], since, by, None, fixed, random)
+    except np.linalg.LinAlgError:
+        return _plain_instead(plain, "Dates between two walks could not be fitted")
+    if found.fitted is None:
+        return _plain_instead(plain, "Too few plots were seen between two walks")
     raw = {m.entry: m for m in plain.means}
     means = tuple(
-        EntryMean(m.entry, m.n, raw[m.entry].raw_mean, m.days, m.se, m.lower95, m.upper95, "" if m.days is not None else LATER)
-        for m in found.means
+        EntryMean(m.entry, m.n, raw[m.entry].raw_mean, m.days, m.se, m.lower95, m.upper95, _why_no_day(m)) for m in found.means
     )
-    names = [m.entry for m in found.means]
     versus = None
-    if check in names and names.index(check) in known and len(known) > 1:
-        base = names.index(check)
-        others = np.array([i for i in known if i != base])
-        level = np.array([m.days if m.days is not None else np.nan for m in found.means])
-        versus = against(names, base, others, level, found.covariance, found.df)
+    if check in found.fitted.entries and len(found.fitted.entries) > 1:
+        others, base = found.pairs_with(check)
+        rows = found.differences(others, base)
+        v = found.fitted.covariance
+        joint = v[np.ix_(others, others)] - v[others, base][:, None] - v[base, others][None, :] + v[base, base]
+        spread = np.sqrt(np.diag(joint))
+        fitted, critical = found.fitted, t_quantile(0.975, found.df)
+        versus = AgainstCheck(
+            check,
+            rows,
+            critical,
+            np.clip(joint / np.outer(spread, spread), -1.0, 1.0),
+            found.df,
+            lambda c: fitted.difference_interval(others, base, c),
+        )
     return EntryComparison(plain.choice, plain.analysis, means, versus, None, dates=found)
 
 
+def _why_no_day(mean: StageMean) -> str:
+    if mean.days is not None:
+        return ""
+    return LATER if not mean.seen else EARLIER
+
+
+EARLIER = "had come so far before the first walk"
 LATER = "never seen to come so far: later than every walk"
 
 

@@ -57,7 +57,7 @@ def _means(found: EntryComparison, entries: Sequence[str]) -> tuple[Floats, Floa
     if found.dates is not None:
         names = [m.entry for m in found.dates.means]
         at = [names.index(e) for e in entries]
-        return means, found.dates.covariance[np.ix_(at, at)], float(max(1, found.dates.df)), "identity"
+        return means, found.dates.covariance[np.ix_(at, at)], max(1.0, found.dates.df), "identity"
     df = found.versus.df if found.versus else float(found.analysis.df_error)
     recovered = found.incomplete.recovered if found.incomplete else None
     if recovered is not None:

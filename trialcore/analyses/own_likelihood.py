@@ -17,7 +17,7 @@ from trialcore.analyses.linear import Floats, Whole
 
 INNER_STEPS = 80
 ANGLES = (9, 7)
-FARTHEST = 35.0  # on the link scale
+FARTHEST = 35.0  # on a logit or a log
 CLOSE = 1e-10
 
 
@@ -47,15 +47,16 @@ class OwnLikelihood:
     there: Floats
     grid: Floats
     at: Floats
+    scale: tuple[float, float] = (-FARTHEST, FARTHEST)  # ends of the link scale
 
     def mean(self, alpha: Floats) -> tuple[Floats, Floats, Floats]:
         """The average over blocks of the predictions of entries at `alpha` on the link scale, with its first two slopes."""
-        mean, slope, bend = self.family.mean(np.clip(alpha[:, None] + self.grid[None, :], -FARTHEST, FARTHEST))
+        mean, slope, bend = self.family.mean(np.clip(alpha[:, None] + self.grid[None, :], *self.scale))
         return mean.mean(axis=1), slope.mean(axis=1), bend.mean(axis=1)
 
     def terms(self, which: Whole, alpha: Floats) -> tuple[Floats, Floats, Floats]:
         """Log-likelihood of the entries `which`, each at its own `alpha`, with its first two slopes."""
-        eta = np.clip(alpha[:, None] + self.blocks[which], -FARTHEST, FARTHEST)
+        eta = np.clip(alpha[:, None] + self.blocks[which], *self.scale)
         parts = self.family.terms(self.y[which], self.n[which], eta)
         value, slope, bend = ((part * self.there[which]).sum(axis=1) for part in parts)
         return value, slope, bend
@@ -65,7 +66,7 @@ class OwnLikelihood:
         """Where on the link scale the likelihood of each entry's own plots is greatest: at the end of the scale where none, or
         every unit, was counted."""
         every = np.arange(len(self.at))
-        low, high = np.full(len(self.at), -FARTHEST), np.full(len(self.at), FARTHEST)
+        low, high = (np.full(len(self.at), end) for end in self.scale)
         alpha = self.at.copy()
         for _ in range(INNER_STEPS):
             _, slope, bend = self.terms(every, alpha)
@@ -149,7 +150,7 @@ class OwnLikelihood:
         on the side of its sign; the end of the scale where it never falls so far. Newton's method on the root, in a bracket."""
         at, far = self.peak[which], np.abs(root)
         side = np.sign(root)
-        low, high = np.where(side < 0, -FARTHEST, at), np.where(side < 0, at, FARTHEST)
+        low, high = np.where(side < 0, self.scale[0], at), np.where(side < 0, at, self.scale[1])
         _, _, bend = self.terms(which, at)
         alpha = np.clip(at + root / np.sqrt(np.maximum(-bend, 1e-12)), (low + at) / 2, (high + at) / 2)
         open_ = np.flatnonzero(far > 1e-12)

@@ -83,18 +83,7 @@ def _generalised(found: EntryComparison) -> tuple[Difference, ...]:
 
 def _by_covariance(found: EntryComparison) -> tuple[Difference, ...]:
     dates = found.dates
-    assert dates is not None
-    known = [i for i, m in enumerate(dates.means) if m.days is not None]
-    places, v = list(combinations(known, 2)), dates.covariance
-    estimate = np.array([(dates.means[i].days or 0.0) - (dates.means[j].days or 0.0) for i, j in places])
-    se = np.sqrt([v[i, i] + v[j, j] - 2 * v[i, j] for i, j in places])
-    return _held([m.entry for m in dates.means], places, estimate, se, float(max(1, dates.df)))
-
-
-def _held(
-    names: list[str], places: list[tuple[int, int]], estimate: np.ndarray, se: np.ndarray, df: float
-) -> tuple[Difference, ...]:
-    first, second = np.array(places, dtype=int).T
-    alone = differences_of(names, first, second, estimate, se, df)
-    family = holm_adjusted(np.array([d.p_unadjusted for d in alone]))
-    return differences_of(names, first, second, estimate, se, df, family)
+    assert dates is not None and dates.fitted is not None
+    first, second = (np.array(side) for side in zip(*combinations(range(len(dates.fitted.entries)), 2), strict=True))
+    alone = dates.differences(first, second)
+    return dates.differences(first, second, holm_adjusted(np.array([d.p_unadjusted for d in alone])))

@@ -8,10 +8,11 @@ from datetime import date
 
 import numpy as np
 
-from trialcore.analyses.linear import Floats, Labels, levels_of
-from trialcore.analyses.mixed import incidence
+from trialcore.analyses.interval_dates import IntervalDates, fit_interval_dates
+from trialcore.analyses.linear import Floats, Labels, Whole, levels_of
 from trialcore.analyses.printing import figures, page, table
 from trialcore.inference import distributions
+from trialcore.inference.comparisons import Difference, differences_of
 
 
 def days_between(start: date | None, end: date | None) -> int | None:
@@ -42,29 +43,39 @@ class StageMean:
 
 @dataclass(frozen=True, eq=False)
 class StageDates:
-    """What `analyse_stage` found. `sd` is the spread between plots in days, `covariance` that of the entry means."""
+    """What `analyse_stage` found. `sd` is the spread between plots in days, `covariance` that of the entry means, NaN for entries
+    without one; `fitted` the model, None where too few plots were seen."""
 
     means: tuple[StageMean, ...]
     covariance: Floats
     sd: float | None
-    df: int
+    df: float
     method: str
     cannot_say: tuple[str, ...]
+    fitted: IntervalDates | None = None
 
     def against(self, check: str) -> list[tuple[str, float, float, float]]:
         """Each entry minus `check`: name, days, standard error, two-sided p. Raises KeyError when it has no mean."""
-        known = [i for i, m in enumerate(self.means) if m.days is not None]
-        base = next((i for i in known if self.means[i].entry == check), None)
-        if base is None:
+        return [(d.a, d.estimate, d.se, d.p_unadjusted) for d in self.differences(*self.pairs_with(check))]
+
+    def pairs_with(self, check: str) -> tuple[Whole, Whole]:
+        """Places among the fitted entries of each other entry, and of the check. Raises KeyError when it has no mean."""
+        if self.fitted is None or check not in self.fitted.entries:
             raise KeyError(check)
-        rows = []
-        for i in known:
-            if i == base:
-                continue
-            d = (self.means[i].days or 0.0) - (self.means[base].days or 0.0)
-            se = float(np.sqrt(self.covariance[i, i] + self.covariance[base, base] - 2 * self.covariance[i, base]))
-            rows.append((self.means[i].entry, d, se, float(distributions.t_two_sided(d / se, max(1, self.df)))))
-        return rows
+        c = self.fitted.entries.index(check)
+        others = np.array([i for i in range(len(self.fitted.entries)) if i != c], dtype=np.int64)
+        return others, np.full(len(others), c)
+
+    def differences(self, first: Whole, second: Whole, family: Floats | None = None) -> tuple[Difference, ...]:
+        """Of the fitted entries at these places, each with the standard error that its likelihood ratio speaks for."""
+        fitted = self.fitted
+        assert fitted is not None
+        estimate, t = fitted.days[first] - fitted.days[second], fitted.t_values(first, second)
+        v = fitted.covariance
+        wald = np.sqrt(np.maximum(v[first, first] + v[second, second] - 2 * v[first, second], 1e-12))
+        told = (np.abs(t) > 1e-3) & (np.abs(estimate) > 1e-9)
+        se = np.where(told, np.abs(estimate) / np.where(told, np.abs(t), 1.0), wald)
+        return differences_of(list(fitted.entries), first, second, estimate, se, self.df, family)
 
     def __str__(self) -> str:
         columns = {"entry": "entry", "n": "n", "seen": "seen", "days": "days", "se": "se", "lower": "lower95", "upper": "upper95"}
@@ -74,96 +85,56 @@ class StageDates:
 
 
 def analyse_stage(
-    entry: Labels, after: Sequence[float | None], by: Sequence[float | None], block: Labels | None = None
+    entry: Labels,
+    after: Sequence[float | None],
+    by: Sequence[float | None],
+    block: Labels | None = None,
+    fixed: Sequence[Labels] = (),
+    random: Sequence[Labels] = (),
 ) -> StageDates:
     """Days to a stage, each plot known only to have reached it between two walks.
 
-    `after` is the last walk (in days) at which it was not seen, `by` the first at which it was; `by` None means it was not
-    seen while the plot was walked, `after` None not looked at before. Both None is a missing plot. The model is normal
-    with block and entry fixed and interval-censored values, by maximum likelihood (EM from the means of truncated normals;
-    Dempster, Laird and Rubin 1977, sec. 4.2; standard errors from the observed information, Louis 1982), the variance
-    with error degrees of freedom as the divisor of what is left of the means. An entry of which no plot was seen to reach the stage
-    has no mean.
+    `after` is the last walk (in days) at which it was not seen, `by` the first at which it was; `by` None means it was not seen
+    while the plot was walked, so later than that; `after` None not looked at before, so since day 0. Both None is a missing plot.
+    Blocks are fixed (`block`, `fixed`) or random. The model is normal with interval-censored values (`fit_interval_dates`); an
+    entry whose plots all changed in one gap is known to that gap. An entry of which no plot was seen to reach the stage, or every
+    plot had reached it before the first walk, has no mean.
 
     Raises ValueError when the lengths differ or `by` does not lie after `after`.
     """
-    if not len(entry) == len(after) == len(by) or (block is not None and len(block) != len(entry)):
+    columns = [*([block] if block is not None else []), *fixed, *random]
+    if not len(entry) == len(after) == len(by) or any(len(c) != len(entry) for c in columns):
         raise ValueError("entry, both walks and block must have one element for each plot")
     if any(a is not None and b is not None and b <= a for a, b in zip(after, by, strict=True)):
         raise ValueError("a stage must be seen after the last walk without it")
     everyone = levels_of(entry)
     looked = [i for i in range(len(entry)) if after[i] is not None or by[i] is not None]
-    reached = {entry[i] for i in looked if by[i] is not None}
-    kept = [i for i in looked if entry[i] in reached]
-    never = [e for e in everyone if e not in reached]
-    cannot = [f"{e} was never seen to reach the stage, so it has no date; it is later than every walk." for e in never]
-    names = levels_of([entry[i] for i in kept])
-    x = incidence([entry[i] for i in kept], names)
-    if block is not None and kept:
-        blocks = [block[i] for i in kept]
-        levels = levels_of(blocks)
-        x = np.hstack([x, incidence(blocks, levels)[:, 1:] - 1 / len(levels)])
-    df = len(kept) - x.shape[1]
     counts = {e: (sum(entry[i] == e for i in looked), sum(entry[i] == e and by[i] is not None for i in looked)) for e in everyone}
-    if df < 1 or np.linalg.matrix_rank(x) < x.shape[1]:
+    before = {e for e in everyone if counts[e][1] and all(after[i] is None for i in looked if entry[i] == e)}
+    cannot = [
+        f"{e} was never seen to reach the stage, so it has no date; it is later than every walk."
+        for e in everyone
+        if not counts[e][1]
+    ]
+    cannot += [f"{e} had reached the stage before the first walk, so it has no date." for e in sorted(before)]
+    fitted = fit_interval_dates(entry, after, by, [*([block] if block is not None else []), *fixed], random)
+    if fitted is None:
         none = tuple(StageMean(e, *counts[e], None, None, None, None) for e in everyone)
-        return StageDates(none, np.empty((0, 0)), None, max(df, 0), "", (*cannot, "Too few plots were seen to judge the error."))
-    low = np.array([-np.inf if after[i] is None else float(after[i] or 0.0) for i in kept])
-    high = np.array([np.inf if by[i] is None else float(by[i] or 0.0) for i in kept])
-    beta, sd, covariance = _censored_normal(low, high, x, df)
-    half = distributions.t_quantile(0.975, df)
-    size = len(everyone)
-    wide = np.full((size, size), np.nan)
-    at = [everyone.index(n) for n in names]
-    wide[np.ix_(at, at)] = covariance[: len(names), : len(names)]
+        return StageDates(none, np.empty((0, 0)), None, 0, "", (*cannot, "Too few plots were seen to judge the error."))
+    low, high = fitted.interval(distributions.t_quantile(0.975, fitted.df))
+    wide = np.full((len(everyone), len(everyone)), np.nan)
+    at = [everyone.index(n) for n in fitted.entries]
+    wide[np.ix_(at, at)] = fitted.covariance
     rows = []
     for e in everyone:
-        if e in never:
+        if e not in fitted.entries:
             rows.append(StageMean(e, *counts[e], None, None, None, None))
             continue
-        days, se = float(beta[names.index(e)]), float(np.sqrt(covariance[names.index(e), names.index(e)]))
-        rows.append(StageMean(e, *counts[e], days, se, days - half * se, days + half * se))
+        i = fitted.entries.index(e)
+        figures_ = (float(fitted.days[i]), float(np.sqrt(fitted.covariance[i, i])), float(low[i]), float(high[i]))
+        rows.append(StageMean(e, *counts[e], *figures_))
     method = "Normal model with interval-censored dates: each plot reached the stage between two walks."
-    return StageDates(tuple(rows), wide, sd, df, method, tuple(cannot))
-
-
-def _censored_normal(low: Floats, high: Floats, x: Floats, df: int) -> tuple[Floats, float, Floats]:
-    """Coefficients, spread and covariance of the coefficients."""
-    finite = np.where(np.isfinite(high), high, low + 7.0)
-    middle = np.where(np.isfinite(low), (low + finite) / 2, finite)
-    inverse = np.linalg.inv(x.T @ x)
-    beta = inverse @ x.T @ middle
-    variance = max(float(((middle - x @ beta) ** 2).sum()) / df, 0.25)
-    for _ in range(2000):
-        mean, spread = _truncated(low, high, x @ beta, float(np.sqrt(variance)))
-        new = inverse @ x.T @ mean
-        new_variance = max(float(((mean - x @ new) ** 2).sum()) / df + float(spread.mean()), 1e-10)
-        moved = max(float(np.abs(new - beta).max()), abs(new_variance - variance))
-        beta, variance = new, new_variance
-        if moved < 1e-9:
-            break
-    _, spread = _truncated(low, high, x @ beta, float(np.sqrt(variance)))
-    weight = np.clip(1 - spread / variance, 1e-6, 1.0)  # what an exact date would tell, less what censoring hides
-    return beta, float(np.sqrt(variance)), np.asarray(np.linalg.inv(x.T @ (weight[:, None] * x)) * variance, dtype=float)
-
-
-def _truncated(low: Floats, high: Floats, mean: Floats, sd: float) -> tuple[Floats, Floats]:
-    """Mean and variance of normal values known to lie between `low` and `high`."""
-    from scipy.special import log_ndtr, ndtr
-
-    a, b = (low - mean) / sd, (high - mean) / sd
-    flip = a > 0  # the upper tail is reckoned in the lower one, where it keeps its digits
-    a, b = np.where(flip, -b, a), np.where(flip, -a, b)
-    log_mass = log_ndtr(b) + np.log1p(-np.minimum(np.exp(np.minimum(log_ndtr(a) - log_ndtr(b), 0.0)), 1 - 1e-15))
-    pa = np.where(np.isfinite(a), np.exp(-(np.nan_to_num(a, posinf=0, neginf=0) ** 2) / 2 - log_mass) / np.sqrt(2 * np.pi), 0.0)
-    pb = np.where(np.isfinite(b), np.exp(-(np.nan_to_num(b, posinf=0, neginf=0) ** 2) / 2 - log_mass) / np.sqrt(2 * np.pi), 0.0)
-    shift = pa - pb
-    spread = 1 + np.nan_to_num(a, neginf=0) * pa - np.nan_to_num(b, posinf=0) * pb - shift**2
-    thin = ndtr(b) - ndtr(a) < 1e-12  # an interval far out or very narrow: its middle, and hardly any spread
-    inside = np.where(np.isfinite(a) & np.isfinite(b), (np.nan_to_num(a) + np.nan_to_num(b)) / 2, np.where(np.isfinite(a), a, b))
-    shift = np.where(thin, inside, shift)
-    spread = np.where(thin, 0.0, np.clip(spread, 0.0, 1.0))
-    return mean + sd * np.where(flip, -shift, shift), spread * sd**2
+    return StageDates(tuple(rows), wide, fitted.sd, fitted.df, method, tuple(cannot), fitted)
 
 
 def stage_forecast(first: Sequence[float], later: Sequence[float]) -> tuple[float, float, float, int] | None:

@@ -45,7 +45,7 @@ def dates_figures(entry: Labels, looked: Days, reached: Days, block: Labels | No
             "df": stage.df,
             "entry_means": [asdict(m) for m in stage.means],
             "vs_check": [{"entry": e, "check": check, "estimate": d, "se": se, "p": p} for e, d, se, p in stage.against(check)]
-            if check and check not in {u.entry for u in without} and stage.sd is not None
+            if check and stage.fitted and check in stage.fitted.entries
             else [],
         },
     }
