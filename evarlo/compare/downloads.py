@@ -95,7 +95,15 @@ def entry_rows(found: Comparison | None) -> list[list[Any]]:
     """A line for each entry, the best first; the first line names the columns and their units."""
     if found is None:
         return [["entry"]]
-    measured = ("mean", "standard error", "95 % from", "95 % to", "difference from check", "difference 95 % from", "difference 95 % to")
+    measured = (
+        "mean",
+        "standard error",
+        "95 % from",
+        "95 % to",
+        "difference from check",
+        "difference 95 % from",
+        "difference 95 % to",
+    )
     columns = ["entry", "name", "plots", *(_with_unit(found, m) for m in measured)]
     columns += ["% of check", "chance it is better (%)", "the same, flat (%)"]
     columns += [_with_unit(found, "expected to keep of the difference"), "stands", "no figure because"]

@@ -216,7 +216,9 @@ def flow(request: PersonRequest, slug: str) -> HttpResponse:
             e.name,
             [(r.day, value_shown(r.mean, "kg/m²")) for r in e.curve],
             e.entry.is_check,
-            [value_shown(r.half, "kg/m²") for r in e.curve] if e.entry.is_check else (),
+            [(value_shown(r.mean - r.half, "kg/m²"), value_shown(r.mean + r.half, "kg/m²")) for r in e.curve]
+            if e.entry.is_check
+            else (),
             e.entry.pk,
         )
         for e in found.entries

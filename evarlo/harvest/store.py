@@ -24,7 +24,7 @@ from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.registry import Due, Reading, Readings
 from evarlo.ui.refused import Refused, only_done
 from evarlo.ui.words import counted
-from trialcore.analyses.keeping import Keeping, LotChecks, keeping, product_limit
+from trialcore.analyses.keeping import Z95, Keeping, LotChecks, Sound, keeping, sound_curve
 
 MOST_PIECES = 10_000
 
@@ -204,13 +204,13 @@ def kept_of(stored: Sequence[Stored], check: str | None) -> Keeping | None:
         return None
 
 
-def curves_of(stored: Sequence[Stored]) -> dict[str, list[tuple[float, float, float]]]:
-    """The share still sound by days in store, of each entry by its code, with its standard error."""
+def curves_of(stored: Sequence[Stored], widened: float | None = None) -> dict[str, list[Sound]]:
+    """The share still sound by days in store, of each entry by its code; intervals `widened` for lots that differ."""
     by_entry: dict[str, list[LotChecks]] = {}
     for s in stored:
         if s.checks:
             by_entry.setdefault(s.lot.entry.code, []).append(s.as_checks)
-    return {code: [(0.0, 1.0, 0.0), *product_limit(lots)] for code, lots in by_entry.items()}
+    return {code: sound_curve(lots, widened or Z95) for code, lots in by_entry.items()}
 
 
 def looks_due(trials: Sequence[Trial], today: date) -> Iterable[Due]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django import forms
@@ -40,6 +41,7 @@ from evarlo.ui.fields import Day, Number, OwnIds, Words
 from evarlo.ui.notice import say
 from evarlo.ui.refused import said_beside, said_on_top
 from evarlo.ui.words import counted
+from trialcore.analyses.keeping import Sound, share_sound
 
 
 class LayInForm(OwnIds):
@@ -154,15 +156,15 @@ def _page(
     shown = entry_names(trial, request.user)
     by_code = {s.lot.entry.code: shown[s.lot.entry_id] for s in stored}
     found = kept_of(stored, check) if allowed(request.user, "compare") else None
-    wide = 100 * found.widened if found else 0.0
+    curves = curves_of(stored, found.widened if found else None)
     lines = [
         Curve(
             by_code[code],
-            [(day, 100 * share) for day, share, _ in points],
+            [(s.day, 100 * s.share) for s in points],
             code == check,
-            [wide * se for *_, se in points] if code == check and wide else (),
+            [(100 * s.lower95, 100 * s.upper95) for s in points] if code == check else (),
         )
-        for code, points in curves_of(stored).items()
+        for code, points in curves.items()
     ]
     rows = []
     for s in stored:
@@ -179,22 +181,25 @@ def _page(
         "new": new or LayInForm(trial, names, initial={"on": today, "every_days": 14}),
         "opened": new is not None or not stored,
         "market": market or MarketForm(initial={"market_days": day}),
-        "by_market_day": _by_market_day(stored, day, shown) if day and allowed(request.user, "compare") else [],
+        "by_market_day": _by_market_day(stored, curves, day, shown) if day and allowed(request.user, "compare") else [],
         "market_day": day,
     }
     wrong = new is not None or looked is not None or market is not None
     return render(request, "harvest/store.html", context | frame(request, trial, "pick"), status=422 if wrong else 200)
 
 
-def _by_market_day(stored: list[Stored], day: int, names: dict[int, str]) -> list[tuple[str, int, float, float | None]]:
-    """Of each entry: lots that were looked at by then, the share of their pieces still sound, and the weight a piece had lost."""
+def _by_market_day(
+    stored: list[Stored], curves: Mapping[str, Sequence[Sound]], day: int, names: dict[int, str]
+) -> list[tuple[str, int, float, float | None]]:
+    """Of each entry: lots that were looked at by then, the share of its pieces still sound, and the weight a piece had lost."""
     by_entry: dict[int, list[Stored]] = {}
     for s in stored:
         if s.sound_share(day) is not None:
             by_entry.setdefault(s.lot.entry_id, []).append(s)
     rows = []
     for pk, lots in by_entry.items():
-        share = 100 * sum((s.sound_share(day) or 0.0) * s.lot.pieces for s in lots) / sum(s.lot.pieces for s in lots)
+        share = share_sound(curves[lots[0].lot.entry.code], day)
         lost = [w for s in lots if (w := s.weight_lost(day)) is not None]
-        rows.append((names[pk], len(lots), share, sum(lost) / len(lost) if lost else None))
+        if share is not None:
+            rows.append((names[pk], len(lots), 100 * share, sum(lost) / len(lost) if lost else None))
     return sorted(rows, key=lambda r: -r[2])

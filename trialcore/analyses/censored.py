@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
+import numpy.typing as npt
 
 from trialcore.analyses.linear import Floats, Labels, levels_of
 from trialcore.analyses.mixed import incidence
@@ -246,32 +247,55 @@ class Mass:
     cdf: float
 
 
-def turnbull(looked: Sequence[float | None], reached: Sequence[float | None]) -> tuple[tuple[Mass, ...], float]:
+def turnbull(
+    looked: Sequence[float | None], reached: Sequence[float | None], number: Sequence[int] | None = None
+) -> tuple[tuple[Mass, ...], float]:
     """The likeliest distribution of days known to lie between two looks without any shape (Turnbull 1976, by EM), and its
-    log-likelihood. Mass lies on the innermost intervals only. Raises ValueError where nothing was looked at."""
-    pairs = [
-        (-np.inf if a is None else float(a), np.inf if b is None else float(b))
-        for a, b in zip(looked, reached, strict=True)
-        if a is not None or b is not None
-    ]
-    if not pairs:
+    log-likelihood. `number` says how many units each pair of looks is of (1 each where none is given). Mass lies on the innermost
+    intervals only. Raises ValueError where nothing was looked at."""
+    counts: dict[tuple[float, float], int] = {}
+    for i, (a, b) in enumerate(zip(looked, reached, strict=True)):
+        many = 1 if number is None else number[i]
+        if many > 0 and (a is not None or b is not None):
+            pair = (-np.inf if a is None else float(a), np.inf if b is None else float(b))
+            counts[pair] = counts.get(pair, 0) + many
+    if not counts:
         raise ValueError("nothing was looked at")
+    pairs, weight = list(counts), np.array(list(counts.values()), dtype=float)
     lows, highs = sorted({a for a, _ in pairs}), sorted({b for _, b in pairs})
     inner = [
         (a, b) for a in lows for b in highs if b > a and not any(a < c < b for c in lows) and not any(a < c < b for c in highs)
     ]
     holds = np.array([[a <= c and d <= b for c, d in inner] for a, b in pairs], dtype=float)
-    mass = np.full(len(inner), 1 / len(inner))
-    for _ in range(20000):
-        share = holds * mass
-        following = (share / share.sum(axis=1, keepdims=True)).mean(axis=0)
-        moved = float(np.abs(following - mass).max())
-        mass = following
-        if moved < 1e-13:
-            break
+    mass, value = _self_consistent(holds, weight, np.ones(len(inner), dtype=bool))
+    for j in np.argsort(mass).tolist():  # a mass that should be 0 goes there ever more slowly: try without it
+        if 0 < mass[j] < SMALL_MASS:
+            fewer = mass > 0
+            fewer[j] = False
+            if not (holds[:, fewer].sum(axis=1) > 0).all():
+                continue
+            without, there = _self_consistent(holds, weight, fewer)
+            if there >= value - 1e-9:
+                mass, value = without, there
     rows, cdf = [], 0.0
     for (a, b), m in zip(inner, mass.tolist(), strict=True):
         if m > 1e-9:
             cdf += m
             rows.append(Mass(a, None if b == np.inf else b, m, min(1.0, cdf)))
-    return tuple(rows), float(np.log(holds @ mass).sum())
+    return tuple(rows), value
+
+
+SMALL_MASS = 0.02
+
+
+def _self_consistent(holds: Floats, weight: Floats, allowed: npt.NDArray[np.bool_]) -> tuple[Floats, float]:
+    """Masses on the `allowed` intervals that equal what the pairs of looks say of them, and the log-likelihood."""
+    mass = allowed / allowed.sum()
+    for _ in range(5000):
+        share = holds * mass
+        following = weight @ (share / share.sum(axis=1, keepdims=True)) / weight.sum()
+        moved = float(np.abs(following - mass).max())
+        mass = following
+        if moved < 1e-13:
+            break
+    return mass, float(weight @ np.log(holds @ mass))

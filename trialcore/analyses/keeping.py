@@ -9,12 +9,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from math import exp, inf, log, sqrt
 from statistics import NormalDist
 from typing import Any, Literal
 
 import numpy as np
 
+from trialcore.analyses.censored import Mass
+from trialcore.analyses.censored import turnbull as free_of_shape
 from trialcore.inference import distributions
 
 Shape = Literal["weibull", "lognormal"]
@@ -106,31 +109,99 @@ class Keeping:
         return (entry.median * exp(-wide), entry.median * exp(wide))
 
 
-def turnbull(lots: Sequence[LotChecks]) -> list[tuple[float, float]]:
-    """The share of an entry's pieces still sound after each day of checking, as (day, share): lots weighted by what they hold
-    there, what was taken away counted as sound until then (product-limit over the check days, exact where all lots are checked
-    on the same days). Raises ValueError as `keeping`."""
-    return [(day, share) for day, share, _ in product_limit(lots)]
+def lost_between(lots: Sequence[LotChecks]) -> tuple[Mass, ...]:
+    """Between which days in store what part of an entry's pieces was lost, by maximum likelihood without any shape (Turnbull 1976):
+    every piece is known to the two looks between which it was lost, or to have been sound when it was last seen. Lots may differ in
+    age and be looked at on different days. Raises ValueError as `keeping`."""
+    looked: list[float | None] = []
+    reached: list[float | None] = []
+    number: list[int] = []
 
+    def note(since: float, by: float | None, pieces: int) -> None:
+        looked.append(since)
+        reached.append(by)
+        number.append(pieces)
 
-def product_limit(lots: Sequence[LotChecks]) -> list[tuple[float, float, float]]:
-    """The curve as `turnbull` gives it, each day with the standard error of its share (Greenwood 1926), pieces counted as
-    independent. Raises ValueError as `keeping`."""
     for lot in lots:
         _checked(lot)
-    days = sorted({d for lot in lots for d in lot.days})
-    share, summed, made = 1.0, 0.0, []
-    for day in days:
-        at_risk = lost = 0
-        for lot in lots:
-            if day in lot.days:
-                i = lot.days.index(day)
-                at_risk += lot.sound[i - 1] if i else lot.pieces  # those that were taken away were seen sound on this day
-                lost += lot.lost[i]
-        share *= 1 - lost / at_risk if at_risk else 1.0
-        summed += lost / (at_risk * (at_risk - lost)) if at_risk > lost else 0.0
-        made.append((day, share, share * sqrt(summed)))
+        before, start = lot.pieces, 0.0
+        for day, sound, lost in zip(lot.days, lot.sound, lot.lost, strict=True):
+            note(start, day, lost)
+            note(day, None, before - lost - sound)
+            before, start = sound, day
+        note(start, None, before)
+    return free_of_shape(looked, reached, number)[0]
+
+
+@dataclass(frozen=True)
+class Sound:
+    """The share (0 to 1) of an entry's pieces that is still sound on a day in store, with a 95 % interval."""
+
+    day: float
+    share: float
+    lower95: float
+    upper95: float
+
+
+def sound_curve(lots: Sequence[LotChecks], widened: float = Z95) -> list[Sound]:
+    """The share of an entry's pieces still sound, at the days between which each part was lost: straight lines between them are
+    what `lost_between` leaves open. The interval is Wilson's over the pieces that are known on the day, `widened` standard errors
+    wide (those of the normal where pieces are independent, more where lots differ). Raises ValueError as `keeping`."""
+    masses = lost_between(lots)
+    last = max((lot.days[-1] for lot in lots), default=0.0)
+    points, share = [(0.0, 1.0)], 1.0
+    for m in masses:
+        if m.end is None:
+            continue
+        if m.start > points[-1][0]:
+            points.append((m.start, share))
+        share = max(0.0, share - m.mass)
+        points.append((m.end, share if share > 1e-9 else 0.0))
+    if points[-1][0] < last:
+        points.append((last, points[-1][1]))
+    made = []
+    for day, part in points:
+        known = sum(_known(lot, day) for lot in lots)
+        made.append(Sound(day, part, *((1.0, 1.0) if day == 0 else _wilson(part, known, widened))))
     return made
+
+
+def share_sound(curve: Sequence[Sound], day: float) -> float | None:
+    """The share sound after `day` days in store, straight between the days of the curve; None beyond its last, unless nothing was
+    left there."""
+    if curve[-1].day < day:
+        return 0.0 if curve[-1].share == 0 else None
+    for a, b in pairwise(curve):
+        if a.day <= day <= b.day:
+            return a.share + (b.share - a.share) * (day - a.day) / (b.day - a.day) if b.day > a.day else b.share
+    return curve[0].share
+
+
+def median_lost(masses: Sequence[Mass]) -> tuple[float | None, float | None]:
+    """Between which days half of the pieces was lost; none where more than half are sound to the end."""
+    gone = 0.0
+    for m in masses:
+        gone += m.mass
+        if gone >= 0.5 - 1e-9 and m.end is not None:
+            return m.start, m.end
+    return None, None
+
+
+def _known(lot: LotChecks, day: float) -> int:
+    """Pieces of a lot of which it is known whether they were sound on a day."""
+    if day <= lot.days[-1]:
+        before = [(s, n) for d, s, n in zip(lot.days, lot.sound, lot.lost, strict=True) if d < day]
+        return (before[-1][0] if before else lot.pieces) + sum(n for _, n in before)
+    return sum(lot.lost)
+
+
+def _wilson(share: float, of: int, widened: float) -> tuple[float, float]:
+    if of <= 0:
+        return 0.0, 1.0
+    worth = widened**2 / of
+    middle = (share + worth / 2) / (1 + worth)
+    half = sqrt(max(0.0, share * (1 - share)) * worth + worth**2 / 4) / (1 + worth)
+    return max(0.0, middle - half), min(1.0, middle + half)
 
 
 def keeping(lots: Sequence[LotChecks], check: str | None = None, shape: Shape | None = None, lots_alike: bool = False) -> Keeping:
@@ -156,7 +227,10 @@ def keeping(lots: Sequence[LotChecks], check: str | None = None, shape: Shape | 
     rows = [_rows(lot, told.index(lot.entry)) for lot in lots if lot.entry in told]
     theta, information, likelihood = _fit([r for some in rows for r in some], len(told), shape)
     spread, df = (None, None) if lots_alike else _spread(rows, theta, len(told), shape)
-    covariance = np.linalg.inv(information) * (spread or 1.0)
+    try:
+        covariance = np.linalg.inv(information) * (spread or 1.0)
+    except np.linalg.LinAlgError as error:
+        raise ValueError("too few pieces were lost between looks to compare entries") from error
     versus = _versus(told, check, theta, covariance, df) if check is not None and check in told else ()
     more = (tuple(told), theta[:-1], covariance[:-1, :-1], _differ(rows, len(told), likelihood, shape))
     return Keeping(shape, found, likelihood, exp(theta[-1]), versus, spread, df, *more)

@@ -12,7 +12,17 @@ from unittest import TestCase
 
 import numpy as np
 
-from trialcore.analyses.keeping import SHAPES, Keeping, LotChecks, keeping, lots_from, turnbull
+from trialcore.analyses.keeping import (
+    SHAPES,
+    Keeping,
+    LotChecks,
+    keeping,
+    lost_between,
+    lots_from,
+    median_lost,
+    share_sound,
+    sound_curve,
+)
 from trialcore.formats.cli import main
 from trialcore.tests.surely import surely
 
@@ -122,11 +132,32 @@ class Reference(TestCase):
     def test_the_share_sound_without_a_distribution(self) -> None:
         lots, wanted = read("keeping_6x3")
         for e in wanted["turnbull"]:
-            found = turnbull([x for x in lots if x.entry == e["entry"]])
+            found = sound_curve([x for x in lots if x.entry == e["entry"]])
             for interval in e["intervals"]:
                 if interval["to"] is not None:
-                    share = next(s for d, s in found if d == interval["to"])
+                    share = next(s.share for s in found if s.day == interval["to"])
                     self.assertAlmostEqual(1 - share, interval["cdf"], 9)
+
+    def test_lots_of_different_ages_looked_at_on_different_days(self) -> None:
+        """Two lots each with 12 of 40 sound at the last look: 30 % are left, not 9."""
+        early = LotChecks("1", "A", 40, (20.0,), (12,), (28,))
+        late = LotChecks("2", "A", 40, (35.0,), (12,), (28,))
+        curve = sound_curve([early, late])
+        self.assertAlmostEqual(curve[-1].share, 0.3, places=9)
+        self.assertAlmostEqual(share_sound(curve, 20) or 0, 0.3, places=9)
+        for s in curve:
+            self.assertTrue(0 <= s.lower95 <= s.share <= s.upper95 <= 1)
+
+    def test_exactly_half_lost_gives_the_median_its_interval(self) -> None:
+        lot = LotChecks("1", "A", 20, (7.0, 14.0, 21.0), (15, 10, 10), (5, 5, 0))
+        self.assertEqual(median_lost(lost_between([lot])), (7, 14))
+        self.assertEqual(median_lost(lost_between([LotChecks("1", "A", 20, (7.0,), (11,), (9,))])), (None, None))
+
+    def test_pieces_taken_away_sound_change_no_share_before(self) -> None:
+        whole = sound_curve([LotChecks("1", "A", 20, (7.0, 14.0), (18, 9), (2, 9))])
+        taken = sound_curve([LotChecks("1", "A", 20, (7.0, 14.0), (10, 5), (2, 5))])
+        self.assertAlmostEqual(whole[1].share, taken[1].share, places=9)
+        self.assertAlmostEqual(whole[-1].share, taken[-1].share, places=9)
 
 
 class Bounds(TestCase):

@@ -44,7 +44,7 @@ class Downloads(TestCase):
         self.assertContains(page, "entries.csv?trait=plot-yield&amp;guard=family")
         each, family = (
             [
-                float(r["could be luck up to (kg)"])
+                float(r["difference 95 % to (kg)"]) - float(r["difference 95 % from (kg)"])
                 for r in csv.DictReader(io.StringIO(self.got("entries_csv", guard=g).decode()))
                 if r["stands"] != "check"
             ]

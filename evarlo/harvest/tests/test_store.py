@@ -22,6 +22,7 @@ from evarlo.trials.queries import diary_of
 from evarlo.ui.refused import Refused
 from evarlo.verdicts.board import board_of
 from trialcore.analyses.keeping import LotChecks, keeping
+from trialcore.reckoning.germination import wilson_interval
 
 
 class InStore(TestCase):
@@ -52,11 +53,14 @@ class InStore(TestCase):
         (stored,) = stored_in(self.made)
         self.assertAlmostEqual(stored.weight_left or 0.0, 80.0)
         self.assertEqual(stored.next_on, self.start + timedelta(days=42))
-        # 18 of 20, then 11 of 18, two of which were seen sound and taken away; Greenwood: 0.9 · √(2 / (20 · 18))
+        # 18 of 20, then 11 of 18, two of which were seen sound and taken away; Wilson's interval over 20 known pieces
         (points,) = curves_of([stored]).values()
-        self.assertEqual([p[:2] for p in points], [(0.0, 1.0), (14.0, 0.9), (28.0, 0.9 * 11 / 18)])
-        self.assertAlmostEqual(points[1][2], 0.9 * (2 / 360) ** 0.5)
-        self.assertAlmostEqual(points[2][2], 0.55 * (2 / 360 + 7 / (18 * 11)) ** 0.5)
+        for point, day, share in zip(points, (0, 14, 28), (1.0, 0.9, 0.9 * 11 / 18), strict=True):
+            self.assertEqual(point.day, day)
+            self.assertAlmostEqual(point.share, share, places=9)
+        low, high = wilson_interval(18, 20)
+        self.assertAlmostEqual(points[1].lower95, low, places=9)
+        self.assertAlmostEqual(points[1].upper95, high, places=9)
 
     def test_what_cannot_be_is_refused_beside_what_was_typed(self) -> None:
         lot = self.lot()

@@ -22,7 +22,7 @@ class Curve:
     name: str
     points: Sequence[tuple[float, float]]
     is_check: bool = False
-    band: Sequence[float] = ()  # half of what its points are held to, each
+    band: Sequence[tuple[float, float]] = ()  # lower and upper end of what each of its points is held to
     key: int = 0  # by which it is pointed at
     strong: bool = False  # what the drawing is about
 
@@ -75,8 +75,8 @@ def _line(curve: Curve, across: Scale, up: Scale) -> SafeString:
 
 def _band(curve: Curve, across: Scale, up: Scale) -> SafeString:
     """What a line is held to, behind every line."""
-    upper = [(across(d), up(v + h)) for (d, v), h in zip(curve.points, curve.band, strict=True)]
-    lower = [(across(d), up(max(0.0, v - h))) for (d, v), h in zip(curve.points, curve.band, strict=True)]
+    upper = [(across(d), up(high)) for (d, _), (_, high) in zip(curve.points, curve.band, strict=True)]
+    lower = [(across(d), up(max(0.0, low))) for (d, _), (low, _) in zip(curve.points, curve.band, strict=True)]
     return format_html('<path class="band" d="M{}z"/>', "L".join(f"{x:.1f} {y:.1f}" for x, y in [*upper, *reversed(lower)]))
 
 

@@ -18,7 +18,7 @@ class ProgressLine:
     name: str
     points: Sequence[tuple[date, float]]
     is_check: bool = False
-    band: Sequence[float] = ()  # half of what its points are held to, each
+    band: Sequence[tuple[float, float]] = ()  # lower and upper end of what each of its points is held to
     key: int = 0  # by which it is pointed at
 
 

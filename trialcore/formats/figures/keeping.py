@@ -11,7 +11,8 @@ from typing import Any
 
 import numpy as np
 
-from trialcore.analyses.keeping import SHAPES, Z95, Keeping, LotChecks, keeping, lots_from, turnbull
+from trialcore.analyses.censored import Mass
+from trialcore.analyses.keeping import SHAPES, Z95, Keeping, LotChecks, keeping, lost_between, lots_from, median_lost, sound_curve
 from trialcore.formats.figures.blocks import Json
 from trialcore.inference.comparisons import holm_adjusted
 
@@ -35,43 +36,27 @@ def keeping_figures(rows: Sequence[Mapping[str, Any]], check: str | None) -> Jso
         "entries_without_loss": [e.entry for e in first.entries if not e.lost],
         "turnbull": [{"entry": e, **_intervals([x for x in lots if x.entry == e])} for e in entries],
         "by_lot": [
-            {"entry": x.entry, "lot": x.lot, "pieces": x.pieces, "lost": sum(x.lost), **_median_within(_masses([x]))} for x in lots
+            {"entry": x.entry, "lot": x.lot, "pieces": x.pieces, "lost": sum(x.lost), **_median_within(lost_between([x]))}
+            for x in lots
         ],
         "share_sound": [
-            {"entry": e, "days": [{"day": d, "share": s} for d, s in turnbull([x for x in lots if x.entry == e])]} for e in entries
+            {"entry": e, "days": [{"day": s.day, "share": s.share} for s in sound_curve([x for x in lots if x.entry == e])[1:]]}
+            for e in entries
         ],
     }
 
 
-def _masses(lots: Sequence[LotChecks]) -> list[tuple[float, float | None, float]]:
-    """From which look to which other what part of the pieces was lost (0 to 1); what was not lost has no end."""
-    made: list[tuple[float, float | None, float]] = []
-    before, share = 0.0, 1.0
-    for day, left in turnbull(lots):
-        if share - left > 1e-12:
-            made.append((before, day, share - left))
-        before, share = day, left
-    if share > 1e-12:
-        made.append((before, None, share))
-    return made
-
-
 def _intervals(lots: Sequence[LotChecks]) -> Json:
-    masses, cdf, rows = _masses(lots), 0.0, []
-    for start, end, mass in masses:
-        cdf += mass
-        rows.append({"from": start, "to": end, "mass": mass, "cdf": min(1.0, cdf)})
+    masses = lost_between(lots)
+    rows = [{"from": m.start, "to": m.end, "mass": m.mass, "cdf": m.cdf} for m in masses]
     return {"intervals": rows, **_median_within(masses)}
 
 
-def _median_within(masses: Sequence[tuple[float, float | None, float]]) -> Json:
-    """Between which looks half was lost; to None where more than half is sound still."""
-    cdf = 0.0
-    for start, end, mass in masses:
-        cdf += mass
-        if cdf >= 0.5 - 1e-12:
-            return {"median_from": start, "median_to": end}
-    return {"median_from": None, "median_to": None}
+def _median_within(masses: Sequence[Mass]) -> Json:
+    """Between which looks half was lost; none where more than half is sound still."""
+    start, end = median_lost(masses)
+    beyond = next((m.start for m in masses if m.end is None and m.cdf - m.mass < 0.5 - 1e-9), None)
+    return {"median_from": beyond if end is None else start, "median_to": end}
 
 
 def _shape(alike: Keeping, by_lot: Keeping, check: str | None) -> Json:
