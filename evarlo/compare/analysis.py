@@ -9,12 +9,14 @@ from functools import lru_cache
 from math import floor, log10
 
 from evarlo.catalogue.models import Trait
+from evarlo.trials.columns import DESIGNS, columns_of
 from evarlo.trials.models import Cause, Entry, Exclusion, Plot, Trial
 from evarlo.trials.registry import Reading, Readings
 from evarlo.ui.words import counted
 from trialcore.analyses.blocks import BlockAnalysis, EntryMean
 from trialcore.analyses.choice import Kind
 from trialcore.analyses.entries import EntryComparison, compare_entries
+from trialcore.field.standing import Stood
 from trialcore.inference.comparisons import AgainstCheck, Difference, Guard, chance_above
 from trialcore.inference.distributions import t_quantile
 from trialcore.inference.season_means import SeasonMeans
@@ -23,18 +25,6 @@ from trialcore.inference.verdict import Prospect
 
 NO_RECORD = "no record"
 NOT_SURE = (0.05, 0.95)  # between these a chance is called so
-DESIGNS: dict[str, str] = {
-    Trial.Design.BLOCKS: "rcbd",
-    Trial.Design.NO_BLOCKS: "crd",
-    Trial.Design.PLANTS: "crd",
-    Trial.Design.INCOMPLETE: "alpha",
-    Trial.Design.LATIN: "latin",
-    Trial.Design.AUGMENTED: "augmented",
-    Trial.Design.SPLIT: "split-plot",
-    Trial.Design.STRIP: "strip-plot",
-    Trial.Design.FACTORIAL: "factorial",
-    Trial.Design.PAIRS: "paired-strips",
-}
 KINDS: dict[str, Kind] = {
     Trait.Kind.MEASURE: "measure",
     Trait.Kind.COUNT: "count",
@@ -279,6 +269,29 @@ def between_walks(values: Sequence[PlotValue], seen: Mapping[int, tuple[float | 
     return tuple(made)
 
 
+def lasts(trait: Trait) -> bool:
+    """Whether a trait is how long something lasted, known only between two looks at its end."""
+    return bool(trait.source == Trait.Source.COURSE and trait.of and trait.of.kind == Trait.Kind.YES_NO)
+
+
+def analysed_as(trait: Trait) -> Kind:
+    """The kind of record that a trait's values are analysed as."""
+    return "days" if lasts(trait) else KINDS[trait.kind]
+
+
+def between_looks(values: Sequence[PlotValue], seen: Mapping[int, Stood]) -> tuple[tuple[PlotValue, ...], list[float | None]]:
+    """Values of how long something lasted with the least that is sure of each, and the most that is possible (None while it still
+    lasts): a plot still fit at its last look counts as at least so long, not as if it had ended there."""
+    made, most = [], []
+    for v in values:
+        stood = seen.get(v.plot.pk) if v.value is not None else None
+        still = stood is not None and stood.most is None
+        said = "still so at its last look, counted as longer than that" if still else v.counted_as
+        made.append(replace(v, after=stood.least, counted_as=said) if stood else v)
+        most.append(stood.most if stood else None)
+    return tuple(made), most
+
+
 def _plot_value(plot: Plot, reading: Reading | None, trait: Trait) -> PlotValue:
     left_out: list[Exclusion] = plot.exclusions_in_force  # type: ignore[attr-defined]
     if left_out:
@@ -327,27 +340,10 @@ def worked_out(
     columns = columns_of(trial, plots)
     labels = tuple((name, tuple(column)) for name, column in columns.items())
     design, code = DESIGNS[trial.design], check.code if check else None
-    kind: Kind = "plain" if plain else KINDS[trait.kind]
+    kind: Kind = "plain" if plain else analysed_as(trait)
     among, after = tuple(v.among for v in more), tuple(v.after for v in more)
     units, walks = (among if any(among) else None), (after if any(a is not None for a in after) else None)
     return _worked_out(design, kind, labels, tuple(values), code, trial.entries_whole, units, walks)
-
-
-def columns_of(trial: Trial, plots: Sequence[Plot]) -> dict[str, list[str]]:
-    """The labels of each plot by which the trial's design is analysed."""
-    columns = {"entry": [p.entry.code for p in plots]}
-    match trial.design:
-        case Trial.Design.LATIN:
-            columns |= {"row": [str(p.row) for p in plots], "col": [str(p.col) for p in plots]}
-        case Trial.Design.INCOMPLETE | Trial.Design.PAIRS:
-            columns |= {"rep": [p.block for p in plots], "block": [p.inner for p in plots]}
-        case Trial.Design.AUGMENTED:
-            columns["block"] = [p.block for p in plots]
-        case _:
-            columns["rep"] = [p.block for p in plots]
-    if trial.two_factors:
-        columns["factor2"] = [p.level for p in plots]
-    return columns
 
 
 def blocking_of(trial: Trial, plots: Sequence[Plot]) -> tuple[list[str], dict[str, list[str]]]:

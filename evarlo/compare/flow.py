@@ -17,6 +17,7 @@ from evarlo.harvest.queries import areas, yields
 from evarlo.nursery.queries import sown_on
 from evarlo.trials.models import Entry, Trial
 from evarlo.trials.queries import entry_names, left_out, plots_of
+from evarlo.ui.words import days_later
 from evarlo.walks.queries import lasted
 from trialcore.field.picks import PlotYield
 from trialcore.field.stages import StageDates, StageMean
@@ -161,7 +162,7 @@ def flow_of(trial: Trial, user: Any) -> TrialFlow:
         halves = [(sown[p], s.flow.to_half) for p, s in zip(plots, here, strict=True) if s.flow and s.flow.to_half and p in sown]
         half_on = None
         if halves:
-            half_on = min(on for on, _ in halves) + timedelta(days=round(sum(d for _, d in halves) / len(halves)))
+            half_on = days_later(min(on for on, _ in halves), sum(d for _, d in halves) / len(halves))
         made.append(EntryFlow(entries[pk], names[pk], tuple(here), curve, half_on))
     made.sort(key=lambda e: -(e.curve[-1].mean if e.curve else 0.0))
     half = compare(trial, Trait.objects.get(key=HALF), user, guard_of(trial)) if days else None

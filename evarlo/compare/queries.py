@@ -8,10 +8,12 @@ from evarlo.catalogue.models import Trait
 from evarlo.compare.analysis import (
     Comparison,
     Years,
+    between_looks,
     between_walks,
     check_among,
     critical_of,
     digits_for,
+    lasts,
     plot_values,
     results_of,
     typical_error,
@@ -24,6 +26,7 @@ from evarlo.trials.models import Entry, Plot, Trial
 from evarlo.trials.queries import criteria_of, entry_names, plots_of, readings_of
 from evarlo.trials.registry import registry
 from evarlo.ui.unchanged import each_told
+from evarlo.walks.queries import lasted
 from evarlo.walks.stages import windows
 from trialcore.inference.comparisons import Guard, sed_of_differences
 
@@ -53,8 +56,11 @@ def compare_plots(
     values = plot_values(trait, plots, readings_of(trial, trait))
     if trait.kind == Trait.Kind.DATE:
         values = between_walks(values, _walks_between(trial, trait))
-    check, sign = check or check_among(plots), direction_of(trial, trait)
     numbers = [v.value for v in values]
+    if lasts(trait) and not plain:
+        assert trait.of
+        values, numbers = between_looks(values, lasted(trial, trait.of))
+    check, sign = check or check_among(plots), direction_of(trial, trait)
     worked = worked_out(trial, trait, plots, numbers, check, values, plain)
     results = [within_scale(r, trait) for r in results_of(plots, names, worked, check, sign, guard)]
     against, critical = typical_error(worked), critical_of(worked.versus, guard)
@@ -66,7 +72,7 @@ def compare_plots(
     otherwise: tuple[tuple[str, str], ...] = ()
     if by_kind:
         words = {r.entry.pk: r.word for r in results}
-        plain_one = worked_out(trial, trait, plots, numbers, check, values, plain=True)
+        plain_one = worked_out(trial, trait, plots, [v.value for v in values], check, values, plain=True)
         plainly = results_of(plots, names, plain_one, check, sign, guard)
         otherwise = tuple((r.name, r.word) for r in plainly if r.word != words[r.entry.pk])
     return Comparison(

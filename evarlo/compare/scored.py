@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from evarlo.catalogue.models import Trait
-from evarlo.compare.analysis import Comparison, columns_of
+from evarlo.compare.analysis import Comparison
+from evarlo.trials.columns import columns_of
 from trialcore.analyses.ordinal import Ordinal, analyse_ordinal
 from trialcore.analyses.ranks import compare_ranks
 

@@ -15,6 +15,7 @@ from evarlo.people.models import User
 from evarlo.seeds.models import CLASSES, GerminationCount, GerminationTest, Lot, Move
 from evarlo.seeds.services import move_stock
 from evarlo.ui.refused import Refused, only_done
+from evarlo.ui.words import days_later
 from trialcore.analyses.times import Curve, fit_curves
 from trialcore.reckoning.germination import (
     LotAdvice,
@@ -207,7 +208,7 @@ def _result(test: GerminationTest, counts: Iterable[GerminationCount]) -> TestRe
         germination_speed(days, newly) if told else None,
         compare_replicates(by_replicate, [test.seeds] * test.replicates),
         judge_lot(normal, test.sown, wanted, min(0.5, wanted)),
-        test.began_on + timedelta(days=round(GIVEN_UP * usual_days(test.lot))),
+        days_later(test.began_on, GIVEN_UP * usual_days(test.lot)) or date.max,
     )
 
 

@@ -7,7 +7,7 @@ from contextvars import ContextVar, Token
 
 from django.utils import timezone
 
-from evarlo.ui.words import fixed
+from evarlo.ui.words import fixed, plain_number
 
 # How many of the first unit of each family one of each makes.
 LENGTH = {
@@ -126,10 +126,8 @@ def figure_shown(value: float, unit: str, digits: int | None = None) -> str:
     if digits is not None:
         return fixed(found, digits)
     if found == value:
-        text = f"{value:.10g}"
-    else:
-        text = f"{found:.3g}" if abs(found) < 100 else f"{found:.0f}"
-    return text.replace("-", "−")
+        return plain_number(value)
+    return plain_number(found, 3) if abs(found) < 100 else fixed(found, 0)
 
 
 def measured(value: float, unit: str, digits: int | None = None) -> str:

@@ -13,11 +13,14 @@ from evarlo.catalogue.models import Trait
 from evarlo.databases.marks import of_its_trial
 from evarlo.grounds.weather import record_of
 from evarlo.nursery.queries import sown_on
-from evarlo.trials.models import WITHOUT_BLOCKS, Cause, Trial
+from evarlo.trials.columns import analysis_of, columns_of
+from evarlo.trials.models import Cause, Trial
 from evarlo.trials.queries import judged_plots
+from evarlo.ui.words import days_later
 from evarlo.walks.models import Observation
+from trialcore.analyses.entries import between, dates_in
 from trialcore.field.degree_days import degree_days
-from trialcore.field.stages import StageDates, StageMean, analyse_stage, stage_forecast
+from trialcore.field.stages import StageDates, StageMean, stage_forecast
 
 PROFILE = {"emerged": "emergence_days", "first-flower": "flower_days", "first-edible": "edible_days"}  # ranges from sowing
 LATER = (
@@ -38,7 +41,7 @@ LATER = (
 @dataclass(frozen=True)
 class Window:
     """The last day on which a plot was seen without the stage and the first with it; None is not known, or not yet. `exact` when
-    no walk without it is on record, so that the day is taken as it was typed."""
+    the day was typed as that of the stage: for a day before the walk, or in a trial of which no walk without the stage is on record."""
 
     after: date | None
     by: date | None
@@ -49,6 +52,9 @@ class Window:
         if self.by is None:
             return None
         return self.after + (self.by - self.after) / 2 if self.after else self.by
+
+
+NEVER = Window(None, None)
 
 
 @dataclass(frozen=True)
@@ -103,11 +109,14 @@ def windows(trial: Trial, trait: Trait) -> dict[int, Window]:
         if later is None and not row.withdrawn:
             standing[row.plot_id] = row
     found = {}
+    walked = {day for days in without.values() for day in days}
     for plot, row in standing.items():
         if row.day:
             before = [d for d in without[plot] if d < row.day]
-            exact = not before or row.day < row.seen_on
-            found[plot] = Window(row.day - timedelta(days=1) if exact else max(before), row.day, exact)
+            if row.day < row.seen_on or not any(d < row.day for d in walked):
+                found[plot] = Window(row.day - timedelta(days=1), row.day, exact=True)
+            else:
+                found[plot] = Window(max(before, default=None), row.day)
         elif row.cause == Cause.NOT_REACHED:
             found[plot] = Window(max(without[plot]), None)
     return found
@@ -119,18 +128,13 @@ def stage_of(trial: Trial, trait: Trait) -> Stage | None:
     plots = [p for p in judged_plots(trial) if p.pk in sown]
     if not plots or not any(p.pk in seen for p in plots):
         return None
-    in_blocks = trial.design not in WITHOUT_BLOCKS and len({p.block for p in plots}) > 1
 
     def days(day: date | None, plot: int) -> float | None:
         return float((day - sown[plot]).days) if day else None
 
-    none = Window(None, None)
-    dates = analyse_stage(
-        [p.entry.code for p in plots],
-        [days(seen.get(p.pk, none).after, p.pk) for p in plots],
-        [days(seen.get(p.pk, none).by, p.pk) for p in plots],
-        [p.block for p in plots] if in_blocks else None,
-    )
+    ends = [between(days(w.by, p.pk), None if w.exact else days(w.after, p.pk)) for p in plots for w in [seen.get(p.pk, NEVER)]]
+    design = analysis_of(trial, labels := columns_of(trial, plots))
+    dates = dates_in(design, labels, [e[0] for e in ends], [e[1] for e in ends], trial.entries_whole)
     first = min(sown.values())
     base, upper, warm = _warmth(trial, first)
     later, gap, words = _gap(trial, trait)
@@ -144,12 +148,12 @@ def stage_of(trial: Trial, trait: Trait) -> Stage | None:
         own = [seen[p.pk] for p in some if p.pk in seen]
         sums = [x for p in some if p.pk in seen and (x := _sum(warm, sown[p.pk], seen[p.pk].middle)) is not None]
         start = min(sown[p.pk] for p in some)
-        on = start + timedelta(days=round(mean.days)) if mean.days is not None else None
+        on = days_later(start, mean.days)
         forecast = None
         if on and gap:
             middle, reach = gap
-            at = on + timedelta(days=round(middle))
-            forecast = Forecast(at, at - timedelta(days=round(reach)), at + timedelta(days=round(reach)))
+            middling, early, late = (days_later(on, x) for x in (middle, middle - reach, middle + reach))
+            forecast = Forecast(middling, early, late) if middling and early and late else None
         code = some[0].entry.code
         entries.append(EntryStage(code, entry_id, mean, on, float(np.mean(sums)) if sums else None, tuple(own), forecast))
     entries.sort(key=lambda e: (e.mean.days is None, e.mean.days or 0, e.code))

@@ -135,15 +135,22 @@ def _dated(analysis: str, labels: Columns, entries_whole: bool) -> tuple[list[La
     return [known[n] for n in fixed if n in known], [crossed(names) for names in random]
 
 
+def dates_in(design: str, labels: Columns, after: Values, by: Values, entries_whole: bool = False) -> StageDates:
+    """Days to a stage in a trial of that `design`, each plot known to have reached it after `after` and by `by`; `labels` as for
+    `compare_entries`. Raises ValueError as `analyse_stage`, or for a design in which dates are not analysed."""
+    if design not in DATED:
+        raise ValueError(f"dates are not analysed in {design}; expected one of {', '.join(DATED)}")
+    fixed, random = _dated(design, labels, entries_whole)
+    return analyse_stage(labels["entry"], after, by, None, fixed, random)
+
+
 def _censored(
     plain: EntryComparison, labels: Columns, value: Values, check: str | None, after: Values, entries_whole: bool
 ) -> EntryComparison:
     """The same entries by the walks their dates lie between; by the plain model where too few plots were seen, which says so."""
     bounds = [between(v, a) for v, a in zip(value, after, strict=True)]
-    since, by = [b[0] for b in bounds], [b[1] for b in bounds]
-    fixed, random = _dated(plain.choice.analysis, labels, entries_whole)
     try:
-        found = analyse_stage(labels["entry"], since, by, None, fixed, random)
+        found = dates_in(plain.choice.analysis, labels, [b[0] for b in bounds], [b[1] for b in bounds], entries_whole)
     except np.linalg.LinAlgError:
         return _plain_instead(plain, "Dates between two walks could not be fitted")
     if found.fitted is None:

@@ -81,7 +81,8 @@ def fit_shared(rows: Sequence[Sequence[Counted]]) -> list[Curve | None]:
     or not come by the last (the time-to-event model for germination of Onofri, Gresta and Tei 2010, Weed Research 50). A
     whisper of a prior keeps the spread finite where all came on neighbouring days. All rows are fitted at once by Newton's
     method; the covariance is the inverse of the observed information. None for a row with fewer than three seedlings or only
-    one day that had any.
+    one day that had any, and where counts leave the median open by a factor of twenty or more either way (plots that had nearly
+    all come by their first counts, each on a day of its own).
 
     Raises ValueError when days do not rise, lengths differ, or more came than were sown.
     """

@@ -48,6 +48,6 @@ def stood(looks: Sequence[tuple[float, bool]]) -> Stood | None:
 def analyse_standing(entry: Labels, seen: Sequence[Stood | None], block: Labels | None = None) -> StageDates:
     """Days standing by entry: normal with interval-censored times, as `analyse_stage` for dates. A plot that was never ready is
     missing. Raises ValueError as that."""
-    after = [None if s is None else s.least - 1e-6 for s in seen]
+    after = [None if s is None else s.least for s in seen]
     by = [None if s is None else s.most for s in seen]
     return analyse_stage(entry, after, by, block)

@@ -7,7 +7,8 @@ import csv
 import io
 from typing import Any
 
-from evarlo.compare.analysis import DESIGNS, columns_of, plot_values
+from evarlo.compare.analysis import plot_values
+from evarlo.trials.columns import DESIGNS, columns_of
 from evarlo.trials.models import Trial
 from evarlo.trials.queries import plots_of, readings_of, traits_with_records
 

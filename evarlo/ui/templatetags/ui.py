@@ -78,8 +78,8 @@ def places(value: float | None, digits: int) -> str:
 
 @register.filter
 def plain(value: float | None) -> str:
-    """A number as it was given, without nought behind the point."""
-    return "–" if value is None else f"{value:.10g}".replace("-", "−")
+    """A number as it was given, without zeros behind the point."""
+    return "–" if value is None else words.plain_number(value)
 
 
 @register.filter
@@ -124,17 +124,13 @@ def signed(value: float | str | None, digits: int) -> str:
 @register.filter
 def chance(value: float | None) -> str:
     """A chance in percent that never claims to be certain."""
-    if value is None:
-        return "–"
-    if value >= 0.995:
-        return ">99%"
-    return "<1%" if value <= 0.005 else f"{int(100 * value + 0.5)}%"
+    return "–" if value is None else words.percent_text(value)
 
 
 @register.filter
 def p_value(value: float | None) -> str:
     """A probability as printed in tables."""
-    if value is None:
+    if value is None or value != value:
         return ""
     return "<0.0001" if value < 0.0001 else f"{value:.4f}"
 
