@@ -6,7 +6,7 @@ from typing import Any
 
 from django.http import Http404, HttpResponse, JsonResponse
 
-from evarlo.compare.analysis import Comparison
+from evarlo.compare.analysis import Comparison, EntryResult
 from evarlo.compare.views import bar_of, chart_axis, compared
 from evarlo.people.permissions import may
 from evarlo.people.requests import PersonRequest
@@ -35,12 +35,28 @@ def figures_of(found: Comparison) -> Json:
     """The figures in the shape of the model that the page goes by, and under `shown` what stands on the page; of a comparison on
     the root or the logarithm also the whole of it there."""
     worked = found.worked
-    made = {"shown": shown_figures(worked)} | _in_shape(found)
+    made = {"shown": shown_figures(worked) | {"entries": [_line(found, r) for r in found.results]}} | _in_shape(found)
     if worked.rescaled is not None:
         there = worked.rescaled.found
         made["on_scale"] = {"scale": worked.rescaled.scale, "shown": shown_figures(there)}
         made["on_scale"] |= block_figures(there.analysis, found.check_code)
     return made
+
+
+def _line(found: Comparison, r: EntryResult) -> Json:
+    """An entry as the page shows it, under the names that the command line has for it."""
+    return {
+        "entry": r.entry.code,
+        "n": r.mean.n,
+        "mean": r.mean.lsmean,
+        "mean_lower95": r.mean.lower95,
+        "mean_upper95": r.mean.upper95,
+        "difference": r.difference.estimate if r.difference else None,
+        "lower95": r.lower,
+        "upper95": r.upper,
+        "expected_advantage": r.kept,
+        "chance": r.chance,
+    }
 
 
 def _in_shape(found: Comparison) -> Json:

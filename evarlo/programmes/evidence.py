@@ -169,8 +169,9 @@ def _check_marks(found: Comparison) -> list[str]:
 def means_of(read: dict[str, Any], sign: int) -> TrialMeans:
     """A trial as the core takes it, turned so that more is better."""
     means = sign * np.array(read["means"], dtype=float)
+    covariance = np.array(read["covariance"], dtype=float)
     return TrialMeans(
-        read["slug"], read["season"], read["site"], tuple(read["entries"]), means, np.array(read["covariance"], dtype=float)
+        read["slug"], read["season"], read["site"], tuple(read["entries"]), means, covariance, float(read.get("df") or 0.0)
     )
 
 

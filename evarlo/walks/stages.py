@@ -41,7 +41,7 @@ LATER = (
 @dataclass(frozen=True)
 class Window:
     """The last day on which a plot was seen without the stage and the first with it; None is not known, or not yet. `exact` when
-    the day was typed as that of the stage: for a day before the walk, or in a trial of which no walk without the stage is on record."""
+    the day was typed as that of the stage: for a day before the walk, or in a trial of which no walk without it is on record."""
 
     after: date | None
     by: date | None

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import combinations
 
 import numpy as np
 
 from trialcore.analyses.blocks import BlockAnalysis, analyse_blocks
-from trialcore.analyses.linear import Floats, Labels, fit, levels_of
+from trialcore.analyses.linear import Floats, Labels, Whole, fit, levels_of
 from trialcore.analyses.mixed import Contrast, JointTest, MixedFit, fit_reml, incidence
 from trialcore.analyses.printing import lined, page
 from trialcore.analyses.ranks import average_ranks, rank_correlation
@@ -53,6 +53,47 @@ class Contrasted:
         return distributions.t_quantile(0.975, min(self.difference.df_kr, 1e9)) * self.difference.se_kr
 
 
+ALIKE = 0.2
+"""Probability (Bartlett) from which one error is taken for all environments; below, each has its own."""
+
+
+@dataclass(frozen=True, eq=False)
+class ApartFits:
+    """A mixed model for each environment alone: the cells (columns) it is of, and its fit. What spans several adds variances, with
+    Satterthwaite's degrees of freedom."""
+
+    fits: tuple[tuple[Whole, MixedFit], ...]
+
+    def contrast(self, row: Floats) -> Contrast:
+        """An estimate l'β over the cells of every environment."""
+        estimate = model = kr = wobble = 0.0
+        for columns, fitted in self.fits:
+            if row[columns].any():
+                c = fitted.contrast(row[columns])
+                estimate, model, kr = estimate + c.estimate, model + c.se_model**2, kr + c.se_kr**2
+                wobble += c.se_kr**4 / min(c.df_kr, 1e9)
+        return Contrast(estimate, float(np.sqrt(model)), float(np.sqrt(kr)), kr**2 / wobble if wobble else float("inf"))
+
+    def test(self, rows: Floats) -> JointTest:
+        """F of several contrasts at once, its degrees of freedom from those along the axes of their covariance (Fai and Cornelius
+        1996)."""
+        size = rows.shape[1]
+        beta, covariance = np.zeros(size), np.zeros((size, size))
+        for columns, fitted in self.fits:
+            beta[columns] = fitted.beta
+            covariance[np.ix_(columns, columns)] = fitted.adjusted
+        values, axes = np.linalg.eigh(rows @ covariance @ rows.T)
+        told = values > 1e-12 * values.max()
+        along = axes[:, told].T @ rows
+        t2 = (along @ beta) ** 2 / values[told]
+        df = [min(self.contrast(row).df_kr, 1e9) for row in along]
+        q = int(told.sum())
+        expected = sum(d / (d - 2) for d in df if d > 2)
+        den = 2 * expected / (expected - q) if expected > q else min(df)
+        f = float(t2.sum()) / q
+        return JointTest(q, float(den), f, distributions.f_above(f, q, den))
+
+
 @dataclass(frozen=True, eq=False)
 class Places:
     """What `analyse_places` found. `cells` lists every entry in every environment that it stands in, `fitted` the mixed model of
@@ -69,6 +110,24 @@ class Places:
     fixed_interaction: JointTest | None
     fixed_mse: float | None
     blocked: bool
+    apart: ApartFits | None = None
+    """One fit for each environment, where their errors cannot be taken as alike."""
+    p_alike: float | None = None
+    """Bartlett's probability that the environments have one error variance."""
+
+    @property
+    def pooled(self) -> Places:
+        """The same with one error for all environments."""
+        if self.apart is None:
+            return self
+        rows = np.eye(len(self.cells))
+        cells = tuple(replace(c, mean=self.fitted.contrast(row)) for c, row in zip(self.cells, rows, strict=True))
+        return replace(self, cells=cells, apart=None)
+
+    @property
+    def model(self) -> MixedFit | ApartFits:
+        """The fit that means and differences stand on."""
+        return self.apart or self.fitted
 
     def _row(self, environment: str, entry: str) -> Floats:
         row = np.zeros(len(self.cells))
@@ -85,7 +144,7 @@ class Places:
     @cached_property
     def overall(self) -> tuple[tuple[str, Contrast], ...]:
         """Each entry over all environments, these weighing alike."""
-        return tuple((e, self.fitted.contrast(self._over(e))) for e in self.everywhere)
+        return tuple((e, self.model.contrast(self._over(e))) for e in self.everywhere)
 
     def test(self, term: str) -> JointTest | None:
         """`environment`, `entry` or `environment:entry` (cells weigh alike: type III); None where too little stands in all."""
@@ -103,20 +162,20 @@ class Places:
                 for place in w[1:]
                 for x in e[1:]
             ]
-        return self.fitted.test(np.array(rows))
+        return self.model.test(np.array(rows))
 
     def test_within(self, environment: str) -> JointTest | None:
         """Whether the entries differ in one environment."""
         there = [c.entry for c in self.cells if c.environment == environment]
         if len(there) < 2:
             return None
-        return self.fitted.test(np.array([self._row(environment, e) - self._row(environment, there[0]) for e in there[1:]]))
+        return self.model.test(np.array([self._row(environment, e) - self._row(environment, there[0]) for e in there[1:]]))
 
     def within(self, check: str) -> tuple[Contrasted, ...]:
         """Each entry minus `check` in every environment that has both."""
         return tuple(
             Contrasted(
-                c.entry, (c.environment,), self.fitted.contrast(self._row(c.environment, c.entry) - self._row(c.environment, check))
+                c.entry, (c.environment,), self.model.contrast(self._row(c.environment, c.entry) - self._row(c.environment, check))
             )
             for c in self.cells
             if c.entry != check and (c.environment, check) in self._place
@@ -127,7 +186,7 @@ class Places:
         if check not in self.everywhere:
             return ()
         return tuple(
-            Contrasted(e, (), self.fitted.contrast(self._over(e) - self._over(check))) for e in self.everywhere if e != check
+            Contrasted(e, (), self.model.contrast(self._over(e) - self._over(check))) for e in self.everywhere if e != check
         )
 
     def changes(self, check: str) -> tuple[Contrasted, ...]:
@@ -137,7 +196,7 @@ class Places:
             for e in self.entries:
                 if e != check and all((w, x) in self._place for w in (a, b) for x in (e, check)):
                     row = self._row(a, e) - self._row(a, check) - self._row(b, e) + self._row(b, check)
-                    found.append(Contrasted(e, (a, b), self.fitted.contrast(row)))
+                    found.append(Contrasted(e, (a, b), self.model.contrast(row)))
         return tuple(found)
 
     def crossing(self, check: str) -> tuple[Contrasted, ...]:
@@ -177,7 +236,8 @@ class Places:
 
 
 def analyse_places(entry: Labels, value: Sequence[float | None], environment: Labels, rep: Labels | None = None) -> Places:
-    """Analyse value = environment × entry + block in environment + error, blocks at random (REML, Kenward and Roger 1997).
+    """Analyse value = environment × entry + block in environment + error, blocks at random (REML, Kenward and Roger 1997). Each
+    environment has an error of its own unless Bartlett's test says that they are alike.
 
     Labels and values have one element a plot; a missing value is None. Without `rep` plots are taken as completely random in
     each environment. A house or a field stands once for its kind: the test of environments says nothing of other houses.
@@ -199,8 +259,12 @@ def analyse_places(entry: Labels, value: Sequence[float | None], environment: La
     blocked = blocks is not None and len(set(blocks)) > len(environments)
     random = {"block": incidence(blocks, levels_of(blocks))} if blocked and blocks else {}
     fitted = fit_reml(y, x, random)
-    contrasts = fitted.contrasts(np.eye(len(there)))
-    cells = tuple(CellMean(w, e, of.count((w, e)), contrasts[i]) for i, (w, e) in enumerate(there))
+    alone = {w: _alone(w, entry, value, environment, rep) for w in environments}
+    p_alike = bartlett([(a.mse, a.df_error) for a in alone.values()])
+    apart = _apart(y, x, blocks if blocked else None, of, there) if p_alike is not None and p_alike < ALIKE else None
+    model: MixedFit | ApartFits = apart or fitted
+    rows = zip(there, np.eye(len(there)), strict=True)
+    cells = tuple(CellMean(w, e, of.count((w, e)), model.contrast(row)) for (w, e), row in rows)
     everywhere = tuple(e for e in entries if all((w, e) in there for w in environments))
     return Places(
         tuple(environments),
@@ -210,10 +274,42 @@ def analyse_places(entry: Labels, value: Sequence[float | None], environment: La
         len(seen),
         fitted,
         cells,
-        {w: _alone(w, entry, value, environment, rep) for w in environments},
+        alone,
         *_fixed(y, of, blocks if blocked else None),
         blocked,
+        apart,
+        p_alike,
     )
+
+
+def bartlett(errors: Sequence[tuple[float | None, int]]) -> float | None:
+    """The probability that error variances (with their degrees of freedom) are one (Bartlett 1937); None where fewer than two can
+    be judged."""
+    told = [(v, df) for v, df in errors if v and df > 0]
+    if len(told) < 2:
+        return None
+    df = sum(d for _, d in told)
+    pooled = sum(v * d for v, d in told) / df
+    statistic = df * np.log(pooled) - sum(d * np.log(v) for v, d in told)
+    correction = 1 + (sum(1 / d for _, d in told) - 1 / df) / (3 * (len(told) - 1))
+    return distributions.chi_square_above(max(0.0, float(statistic / correction)), len(told) - 1)
+
+
+def _apart(
+    y: Floats, x: Floats, blocks: Sequence[str] | None, of: Sequence[tuple[str, str]], there: Sequence[tuple[str, str]]
+) -> ApartFits | None:
+    """A fit for each environment alone; None where one of them leaves no error to judge by."""
+    fits = []
+    for w in dict.fromkeys(w for w, _ in there):
+        rows = np.array([i for i, (at, _) in enumerate(of) if at == w])
+        columns = np.array([j for j, (at, _) in enumerate(there) if at == w])
+        own = [blocks[i] for i in rows] if blocks else []
+        random = {"block": incidence(own, levels_of(own))} if len(set(own)) > 1 else {}
+        try:
+            fits.append((columns, fit_reml(y[rows], x[np.ix_(rows, columns)], random)))
+        except ValueError:
+            return None
+    return ApartFits(tuple(fits))
 
 
 def interaction_of(

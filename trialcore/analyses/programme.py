@@ -32,6 +32,7 @@ class TrialMeans:
     entries: tuple[str, ...]
     means: Floats
     covariance: Floats
+    df: float = 0.0  # on which the covariance rests; 0 where it is taken as known
 
 
 @dataclass(frozen=True)
@@ -142,13 +143,14 @@ def analyse_programme(trials: Sequence[TrialMeans], check: str | None = None, di
         raise ValueError("a programme needs two entries or more")
     y = np.concatenate([t.means for t in trials])
     error = np.zeros((len(y), len(y)))
-    start = 0
+    start, known_on = 0, []
     for t in trials:
         here = slice(start, start + len(t.entries))
         error[here, here] = np.diag(np.diag(t.covariance)) if diagonal else t.covariance
+        known_on.append((here, t.df))
         start += len(t.entries)
     terms = crossed_terms(entry, *_places(trials), trial=[t.trial for t in trials for _ in t.entries])
-    fit = fit_parts(y, incidence(entry, names), {k: groups_of(v) for k, v in terms.items()}, error)
+    fit = fit_parts(y, incidence(entry, names), {k: groups_of(v) for k, v in terms.items()}, error, known_on)
     table = _table(trials, names)
     levels = _levels(table)
     return Programme(

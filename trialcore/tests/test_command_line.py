@@ -174,4 +174,64 @@ class Refusals(TestCase):
         with mock.patch("trialcore.formats.figures.designs.analyse", side_effect=ZeroDivisionError("float division by zero")):
             code, _, err = run("analyse", str(DATA / "rcbd_16x4.csv"))
         self.assertEqual((code, "Traceback" in err), (2, False))
-        self.assertIn("these figures could not be reckoned (ZeroDivisionError: float division by zero)", err)
+        self.assertIn("these figures could not be calculated (float division by zero)", err)
+
+
+class Shown(TestCase):
+    """Every kind of record has the figures that pages show under one name."""
+
+    FILES = (
+        ("rcbd_16x4", "", "V01"),
+        ("crd_unbalanced", "", "V01"),
+        ("latin_6x6_missing", "", "V01"),
+        ("alpha_24", "", "V01"),
+        ("augmented_4c40", "", ""),
+        ("splitplot_3x4", "", "V01"),
+        ("met_plots_12x6x3", "", ""),
+        ("shares_rcbd_10x4", "shares", ""),
+        ("counts_rcbd_9x5", "counts", ""),
+        ("scores_rcbd_10x4", "scores", ""),
+        ("dates_rcbd_10x4", "dates", ""),
+        ("keeping_6x3", "keeping", ""),
+        ("covariate_rcbd_9x4", "covariate", ""),
+        ("environments_8x3x3", "environments", ""),
+        ("checks3_missing", "checks", ""),
+        ("programme_6x2", "programme", ""),
+        ("panel_wine", "panel", ""),
+    )
+
+    def test_every_kind(self) -> None:
+        for name, kind, check in self.FILES:
+            expected = json.loads((DATA / f"{name}.expected.json").read_text())
+            checks = [check] if check else [expected["check"]] if expected.get("check") else expected.get("checks") or []
+            wanted = checks[-1] if checks else None
+            with self.subTest(name):
+                arguments = [str(DATA / f"{name}.csv"), "--format", "json", *(["--kind", kind] if kind else [])]
+                code, out, err = run("analyse", *arguments, *(["--check", ",".join(checks)] if checks else []))
+                self.assertEqual(code, 0, err)
+                shown = json.loads(out)["shown"]
+                self.assertGreater(len(shown), 2)
+                for row in shown:
+                    self.assertGreaterEqual(
+                        row.keys(),
+                        {"entry", "mean", "difference", "lower95", "upper95", "expected_advantage", "chance", "n"},
+                    )
+                    if row["lower95"] is not None:
+                        self.assertLessEqual(row["lower95"], row["difference"])
+                        self.assertLessEqual(row["difference"], row["upper95"])
+                means = {row["entry"]: row["mean"] for row in shown}
+                if wanted and kind != "keeping":
+                    told = [r for r in shown if r["difference"] is not None and r["entry"] != wanted]
+                    self.assertTrue(told)
+                    if kind not in ("programme", "environments", "covariate"):
+                        for r in told:
+                            self.assertAlmostEqual(r["difference"], r["mean"] - means[wanted], places=6)
+
+    def test_pairs_of_many_entries_only_when_asked_for(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder, "many.csv")
+            lines = [f"E{i:03},{r},{(i * 37 + int(r) * 11) % 101}" for i in range(90) for r in "12"]
+            file.write_text("entry,rep,value\n" + "\n".join(lines))
+            self.assertEqual(json.loads(run("analyse", str(file), "--format", "json")[1])["pairwise"], [])
+            every = json.loads(run("analyse", str(file), "--format", "json", "--all-pairs")[1])["pairwise"]
+            self.assertEqual(len(every), 90 * 89 // 2)

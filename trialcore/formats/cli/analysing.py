@@ -10,6 +10,7 @@ from trialcore.formats.cli.files import Unusable, guarded, read_file, refusing, 
 from trialcore.formats.cli.judging import kept_text
 from trialcore.formats.cli.kinds import (
     KINDS,
+    SIGN,
     checks_text,
     counted_text,
     covariate_text,
@@ -20,6 +21,7 @@ from trialcore.formats.cli.kinds import (
 )
 from trialcore.formats.cli.package import is_package, trial_values
 from trialcore.formats.cli.tasting import panel_text
+from trialcore.formats.figures.blocks import ALL_PAIRS, MOST_PAIRED
 from trialcore.formats.figures.dates import dates_text
 from trialcore.formats.figures.programme import programme_text
 from trialcore.formats.plots import Plots, read_plots
@@ -56,11 +58,17 @@ def add_analyse(verbs: Any) -> None:
     parser.add_argument(
         "--check", action="append", help="the entry that the others are set against; twice or more for several checks"
     )
+    parser.add_argument("--better", choices=("more", "less"), default="more", help="what is better of the value (default: more)")
+    parser.add_argument(
+        "--all-pairs", action="store_true", help=f"every pair, also of more than {MOST_PAIRED} entries, where they fill megabytes"
+    )
     parser.add_argument("--format", choices=("json", "text"), default="text")
     parser.set_defaults(run=guarded(_analyse))
 
 
 def _analyse(given: argparse.Namespace) -> int:
+    SIGN.set(1 if given.better == "more" else -1)
+    ALL_PAIRS.set(given.all_pairs)
     if is_package(given.file):
         return _of_package(given)
     checks = [name.strip() for said in given.check or [] for name in said.split(",") if name.strip()]
@@ -71,7 +79,7 @@ def _analyse(given: argparse.Namespace) -> int:
         figures = refusing(given.file, lambda: figures_of(kind, given.file, checks), f"records of the kind {kind}")
         return show(figures, given.format, TEXTS[kind])
     from trialcore.analyses.choice import design_of
-    from trialcore.formats.figures.designs import analyse
+    from trialcore.formats.figures.designs import analyse, plots_shown
 
     plots = _plots(given, read_file(given.file))
     fitting = "a design and columns that go together"
@@ -79,6 +87,7 @@ def _analyse(given: argparse.Namespace) -> int:
     figures = refusing(
         given.file, lambda: analyse(plots, design, checks[-1] if checks else None, given.entries or "whole"), fitting
     )
+    figures["shown"] = plots_shown(plots, design, checks[-1] if checks else None, given.entries or "whole", figures, SIGN.get())
     if not given.design:
         print(f"{given.file}: taken as {design}, from its columns", file=sys.stderr)
     if design == "split-plot" and not given.entries:
@@ -95,7 +104,7 @@ def _plots(given: argparse.Namespace, text: str) -> Plots:
 
 def _of_package(given: argparse.Namespace) -> int:
     """One trait of one trial, by the design and against the check that the package tells, unless others are asked for."""
-    from trialcore.formats.figures.designs import analyse
+    from trialcore.formats.figures.designs import analyse, plots_shown
 
     told = refusing(given.file, lambda: trial_values(given.file, given.trial), "--trial and the name of its folder")
     plots = _plots(given, told.text)
@@ -105,6 +114,7 @@ def _of_package(given: argparse.Namespace) -> int:
     where = given.entries or told.entries
     fitting = "a design and columns that go together"
     figures = refusing(given.file, lambda: analyse(plots, design, check or None, where), fitting)
+    figures["shown"] = plots_shown(plots, design, check or None, where, figures, SIGN.get())
     print(f"{told.name}: {design}, against {check or 'no check'}, as the package tells", file=sys.stderr)
     return show(figures, given.format, as_text)
 

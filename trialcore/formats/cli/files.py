@@ -54,9 +54,14 @@ def guarded(run: Callable[[Any], int]) -> Callable[[Any], int]:
                 column = f", column {p.column}" if p.column else ""
                 print(f"{refusal.source}: {place}{column}: found {p.found}; expected {p.expected}", file=sys.stderr)
             return WRONG
+        except OverflowError:
+            print(
+                f"{getattr(given, 'file', 'input')}: these figures are too large to calculate with; expected smaller ones",
+                file=sys.stderr,
+            )
+            return WRONG
         except (ArithmeticError, LookupError, TypeError, ValueError) as error:  # numpy's LinAlgError is a ValueError
-            said = f"{type(error).__name__}: {error}"
-            print(f"{getattr(given, 'file', 'input')}: these figures could not be reckoned ({said})", file=sys.stderr)
+            print(f"{getattr(given, 'file', 'input')}: these figures could not be calculated ({error})", file=sys.stderr)
             return WRONG
 
     return guarded_run

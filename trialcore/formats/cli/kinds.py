@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from contextvars import ContextVar
 from typing import Any
 
 from trialcore.formats.cli.files import read_file
 from trialcore.formats.cli.reckoning import number_in, p_text, read_columns, whole_in
 from trialcore.formats.figures.blocks import Json
+from trialcore.formats.figures.shown import shown_in, shown_rows
 from trialcore.formats.sheet import Problem, lines_of
 from trialcore.formats.table import Table
 
@@ -22,6 +24,14 @@ KNOWN_BY: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("environments", ("entry", "environment", "value")),
 )
 KINDS = (*(kind for kind, _ in KNOWN_BY), "counts", "scores", "checks", "programme")
+
+
+SIGN: ContextVar[int] = ContextVar("sign", default=1)
+"""1 where more is better, −1 where less is: of expected advantages and chances."""
+
+
+def _laid(blocks: Mapping[str, object]) -> str:
+    return "rcbd" if blocks else "crd"
 
 
 def kind_of(file: str) -> str | None:
@@ -51,14 +61,18 @@ def panel(file: str, check: str | None) -> Json:
     table = read_columns(file, ("judge", "entry", "rep"), ("value",), optional=("rep",))
     values = [number_in(table, "value", i) for i in range(len(table.lines))]
     found = analyse_panel(table.labels["judge"], table.labels["entry"], values, table.labels.get("rep"))
-    return panel_figures(found, check, len(values))
+    shown = shown_in(
+        "rcbd", "score", {"entry": table.labels["entry"], "rep": table.labels["judge"]}, values, check, sign=SIGN.get()
+    )
+    return panel_figures(found, check, len(values)) | {"shown": shown}
 
 
 def keeping(file: str, check: str | None) -> Json:
     """Looks at lots in store: columns lot, entry, day, sound and lost."""
-    from trialcore.formats.figures.keeping import keeping_figures
+    from trialcore.formats.figures.keeping import keeping_figures, keeping_shown
 
-    return keeping_figures(keeping_rows(file), check)
+    rows = keeping_rows(file)
+    return keeping_figures(rows, check) | {"shown": keeping_shown(rows, check)}
 
 
 def keeping_rows(file: str) -> Sequence[dict[str, Any]]:
@@ -83,7 +97,10 @@ def shares(file: str, check: str | None) -> Json:
     table = read_columns(file, ("entry", "rep"), ("y", "n"), optional=("rep",), may_be_blank=("y", "n"))
     y, n = (_whole(file, table, name) for name in ("y", "n"))
     blocks = {"rep": table.labels["rep"]} if "rep" in table.labels else {}
-    return generalised_figures(analyse_generalised("binomial", table.labels["entry"], y, n, blocks), check, len(y))
+    percent = [100 * a / b if a is not None and b else None for a, b in zip(y, n, strict=True)]
+    shown = shown_in(_laid(blocks), "share", {"entry": table.labels["entry"], **blocks}, percent, check, among=n, sign=SIGN.get())
+    figures = generalised_figures(analyse_generalised("binomial", table.labels["entry"], y, n, blocks), check, len(y))
+    return figures | {"shown": shown}
 
 
 def counts(file: str, check: str | None) -> Json:
@@ -94,7 +111,10 @@ def counts(file: str, check: str | None) -> Json:
     table = read_columns(file, ("entry", "rep"), ("value",), optional=("rep",), may_be_blank=("value",))
     y = _whole(file, table, "value")
     blocks = {"rep": table.labels["rep"]} if "rep" in table.labels else {}
-    return generalised_figures(analyse_generalised("poisson", table.labels["entry"], y, None, blocks), check, len(y))
+    counted = [None if v is None else float(v) for v in y]
+    shown = shown_in(_laid(blocks), "count", {"entry": table.labels["entry"], **blocks}, counted, check, sign=SIGN.get())
+    figures = generalised_figures(analyse_generalised("poisson", table.labels["entry"], y, None, blocks), check, len(y))
+    return figures | {"shown": shown}
 
 
 def scores(file: str, check: str | None) -> Json:
@@ -111,7 +131,9 @@ def scores(file: str, check: str | None) -> Json:
     except ValueError as reason:
         print(f"{file}: no ordinal model, {reason}", file=sys.stderr)
         found = None
-    return scores_figures(found, entry, values, block, check)
+    blocks = {"rep": list(block)} if block else {}
+    shown = shown_in(_laid(blocks), "score", {"entry": entry, **blocks}, values, check, sign=SIGN.get())
+    return scores_figures(found, entry, values, block, check) | {"shown": shown}
 
 
 def dates(file: str, check: str | None) -> Json:
@@ -121,7 +143,10 @@ def dates(file: str, check: str | None) -> Json:
     blank = ("looked", "reached")
     table = read_columns(file, ("entry", "rep"), blank, optional=("rep",), may_be_blank=blank)
     looked, reached = (table.numbers[n] for n in blank)
-    return dates_figures(table.labels["entry"], looked, reached, table.labels.get("rep"), check)
+    blocks = {"rep": table.labels["rep"]} if "rep" in table.labels else {}
+    labels = {"entry": table.labels["entry"], **blocks}
+    shown = shown_in(_laid(blocks), "days", labels, reached, check, after=looked, sign=SIGN.get())
+    return dates_figures(table.labels["entry"], looked, reached, table.labels.get("rep"), check) | {"shown": shown}
 
 
 def covariate(file: str, check: str | None) -> Json:
@@ -133,30 +158,31 @@ def covariate(file: str, check: str | None) -> Json:
     table = read_columns(file, ("entry", "rep"), both, optional=("rep",), may_be_blank=both)
     blocks = {"rep": table.labels["rep"]} if "rep" in table.labels else {}
     found = analyse_covariance(table.labels["entry"], table.numbers["value"], table.numbers["covariate"], blocks)
-    return covariance_figures(found, check)
+    means = {m.entry: (m.n, m.lsmean, m.lower95, m.upper95) for m in found.means}
+    return covariance_figures(found, check) | {"shown": shown_rows(means, found.versus(check) if check else None, check)}
 
 
 def environments(file: str, check: str | None) -> Json:
     """One trial in several environments: columns environment, entry and value, and rep for the blocks within each."""
     from trialcore.analyses.places import analyse_places
-    from trialcore.formats.figures.places import places_figures
+    from trialcore.formats.figures.places import places_figures, places_shown
 
     labels = ("entry", "environment", "rep")
     table = read_columns(file, labels, ("value",), optional=("rep",), may_be_blank=("value",))
     columns = {n: list(table.labels[n]) for n in labels if n in table.labels}
     value = list(table.numbers["value"])
-    return places_figures(
-        analyse_places(columns["entry"], value, columns["environment"], columns.get("rep")), check, columns, value
-    )
+    found = analyse_places(columns["entry"], value, columns["environment"], columns.get("rep"))
+    return places_figures(found, check, columns, value) | {"shown": places_shown(found, check)}
 
 
 def programme(file: str, check: str | None) -> Json:
     """Trials over years and places: columns season, site, rep, entry and value."""
-    from trialcore.formats.figures.programme import programme_figures
+    from trialcore.formats.figures.programme import programme_figures, programme_shown
 
     labels = ("entry", "season", "site", "rep")
     table = read_columns(file, labels, ("value",), may_be_blank=("value",))
-    return programme_figures({n: list(table.labels[n]) for n in labels}, list(table.numbers["value"]), check)
+    figures = programme_figures({n: list(table.labels[n]) for n in labels}, list(table.numbers["value"]), check)
+    return figures | {"shown": programme_shown({n: list(table.labels[n]) for n in labels}, list(table.numbers["value"]), check)}
 
 
 def several_checks(file: str, checks: Sequence[str]) -> Json:
@@ -164,6 +190,7 @@ def several_checks(file: str, checks: Sequence[str]) -> Json:
     from trialcore.analyses.blocks import analyse_blocks
     from trialcore.formats.figures.checks import checks_figures
     from trialcore.inference.checks import against_checks
+    from trialcore.inference.comparisons import against_check
 
     table = read_columns(file, ("entry", "rep"), ("value",), optional=("rep",), may_be_blank=("value",))
     absent = [c for c in checks if c not in table.labels["entry"]]
@@ -174,7 +201,9 @@ def several_checks(file: str, checks: Sequence[str]) -> Json:
     found = against_checks(analysis, checks)
     if found is None:
         raise ValueError("too little is left to set entries against these checks")
-    return checks_figures(analysis, found)
+    last = against_check(analysis, checks[-1])
+    means = {m.entry: (m.n, m.lsmean, m.lower95, m.upper95) for m in analysis.means}
+    return checks_figures(analysis, found) | {"shown": shown_rows(means, last, checks[-1])}
 
 
 def scores_text(figures: Json) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from contextvars import ContextVar
 from typing import Any
 
 import numpy as np
@@ -75,11 +76,21 @@ def block_figures(analysis: BlockAnalysis, check: str | None = None) -> Json:
             "max": t_crit * spread.largest,
         }
         figures["tukey_hsd5"] = {"q_crit": q_crit, "average": q_crit * spread.average / np.sqrt(2)}
-        figures["pairwise"] = [pair_figures(d) for d in all_pairs(analysis)]
+        figures["pairwise"] = [pair_figures(d) for d in all_pairs(analysis)] if pairs_wanted(len(analysis.means)) else []
     versus = against_check(analysis, check) if check is not None else None
     if versus is not None:
         figures["vs_check"] = versus_figures(versus)
     return figures
+
+
+MOST_PAIRED = 80
+ALL_PAIRS: ContextVar[bool] = ContextVar("all_pairs", default=False)
+"""Whether every pair was asked for, also of more than `MOST_PAIRED` entries."""
+
+
+def pairs_wanted(entries: int) -> bool:
+    """Whether pairs are listed: of 500 entries they would be 124,750 lines and take ten times the analysis."""
+    return entries <= MOST_PAIRED or ALL_PAIRS.get()
 
 
 def interval(row: Json) -> Json:

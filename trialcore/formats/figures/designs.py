@@ -13,6 +13,7 @@ from trialcore.analyses.factorial import analyse_factorial
 from trialcore.analyses.incomplete import analyse_incomplete
 from trialcore.analyses.linear import Labels
 from trialcore.analyses.paired import analyse_paired_strips
+from trialcore.analyses.places import analyse_places
 from trialcore.analyses.spatial import analyse_spatial
 from trialcore.analyses.strata import analyse_split_plot, analyse_strip_plot
 from trialcore.formats.figures.augmented import augmented_figures
@@ -21,6 +22,8 @@ from trialcore.formats.figures.environment_plots import environment_plot_figures
 from trialcore.formats.figures.environments import environment_figures
 from trialcore.formats.figures.factors import factorial_figures, paired_figures
 from trialcore.formats.figures.incomplete import alpha_figures, general_block_figures
+from trialcore.formats.figures.places import places_shown
+from trialcore.formats.figures.shown import COMPARED_ALONE, shown_in
 from trialcore.formats.figures.spatial import spatial_figures
 from trialcore.formats.figures.strata import ON_SUB_PLOTS, split_plot_figures, strip_plot_figures
 from trialcore.formats.plots import Plots
@@ -40,6 +43,44 @@ def analyse(plots: Plots, design: str, check: str | None = None, entries: str = 
         first, second, value, rep = _two_factors(plots)
         return {"design": chosen.analysis} | split_plot_figures(analyse_split_plot(second, first, value, rep), check, ON_SUB_PLOTS)
     return {"design": chosen.analysis} | FIGURES[chosen.analysis](plots, check)
+
+
+def plots_shown(plots: Plots, design: str, check: str | None, entries: str, figures: Json, sign: int) -> list[Json]:
+    """What pages show of these plots; of designs that are not compared within one trial, the means of `figures` and what they have
+    against the check."""
+    analysis = choose(design, "measure", plots.labels).analysis
+    if analysis in COMPARED_ALONE:
+        return shown_in(design, "measure", plots.labels, plots.value, check, entries == "whole", sign=sign)
+    if analysis in ("environments", "environment-plots"):
+        where = [f"{a}-{b}" for a, b in zip(plots.labels["site"], plots.labels["season"], strict=True)]
+        if analysis == "environments":
+            return shown_in("rcbd", "plain", {"entry": plots.labels["entry"], "rep": where}, plots.value, check, sign=sign)
+        return places_shown(analyse_places(plots.labels["entry"], plots.value, where, plots.labels.get("rep")), check)
+    whole = figures.get("spatial", {}).get("models", {}).get(figures.get("spatial", {}).get("chosen"), figures)
+    lists = [whole.get(k) for k in ("entries", "entry_means")] + [
+        part.get("entry_means") for part in figures.values() if isinstance(part, dict)
+    ]
+    rows = next((some for some in lists if some), whole.get("vs_check", []))
+    against = {r.get("entry", r.get("a")): r for r in whole.get("vs_check", figures.get("vs_check", []))}
+    made = []
+    for r in rows:
+        d = against.get(r["entry"], {})
+        mean = next((r[k] for k in ("mean", "lsmean", "adjusted_mean") if k in r), None)
+        made.append(
+            {
+                "entry": r["entry"],
+                "n": r.get("n"),
+                "mean": mean,
+                "mean_lower95": r.get("lower95"),
+                "mean_upper95": r.get("upper95"),
+                "difference": d.get("estimate", 0.0 if r["entry"] == check else None),
+                "lower95": d.get("lower95"),
+                "upper95": d.get("upper95"),
+                "expected_advantage": None,
+                "chance": None,
+            }
+        )
+    return made
 
 
 def _fixed(plots: Plots, check: str | None, *blocking: str) -> Json:

@@ -8,7 +8,7 @@ import numpy as np
 
 from trialcore.analyses.incomplete import IncompleteBlocks, MixedPair, RandomEntries, RecoveredBlocks, against_check_recovered
 from trialcore.analyses.ranks import rank_correlation
-from trialcore.formats.figures.blocks import Json, anova_figures, block_figures
+from trialcore.formats.figures.blocks import Json, anova_figures, block_figures, pairs_wanted
 from trialcore.inference.comparisons import all_pairs
 
 
@@ -66,7 +66,7 @@ def _recovered(found: RecoveredBlocks, check: str | None, sed_complete: float | 
         "max_sed_model": float(plain.max()),
         "average_sed_kr": float(adjusted.mean()),
         "entry_test_kenward_roger": asdict(found.test),
-        "pairwise": [_pair(p) | {"p_tukey_kr": p.p_family} for p in found.pairs],
+        "pairwise": [_pair(p) | {"p_tukey_kr": p.p_family} for p in found.pairs] if pairs_wanted(len(found.means)) else [],
     }
     if check is not None and any(m.entry == check for m in found.means):
         versus = against_check_recovered(found, check)

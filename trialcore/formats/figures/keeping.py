@@ -126,3 +126,31 @@ def _locations(alike: Keeping) -> Json:
         "entry_lr": {"chisq": lr[0], "df": lr[1], "p": lr[2]} if lr else None,
         "sed_average": sum(sed) / len(sed) if sed else None,
     }
+
+
+def keeping_shown(rows: Sequence[Mapping[str, Any]], check: str | None) -> list[Json]:
+    """What the page of a keeping test shows of each entry: the median in days, by the likelier distribution, and its ratio to that
+    of the check as a difference of medians; `n` are lots."""
+    found = keeping(lots_from(rows), check)
+    medians = {e.entry: e.median for e in found.entries}
+    base = medians.get(check or "")
+    versus = {d.entry: d for d in found.vs_check}
+    made = []
+    for e in found.entries:
+        ends, d = found.median95(e), versus.get(e.entry)
+        told = e.median is not None and base is not None
+        made.append(
+            {
+                "entry": e.entry,
+                "n": e.lots,
+                "mean": e.median,
+                "mean_lower95": ends[0] if ends else None,
+                "mean_upper95": ends[1] if ends else None,
+                "difference": e.median - base if told and e.median is not None and base is not None else None,
+                "lower95": base * (d.ratio95[0] - 1) if d and base is not None else None,
+                "upper95": base * (d.ratio95[1] - 1) if d and base is not None else None,
+                "expected_advantage": None,
+                "chance": None,
+            }
+        )
+    return made

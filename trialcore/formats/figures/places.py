@@ -11,6 +11,7 @@ from trialcore.analyses.mixed import Contrast, JointTest
 from trialcore.analyses.places import Contrasted, Places
 from trialcore.formats.figures.blocks import Json
 from trialcore.inference import distributions
+from trialcore.inference.distributions import t_quantile
 
 
 def places_figures(found: Places, check: str | None, columns: dict[str, list[str]], value: list[float | None]) -> Json:
@@ -18,6 +19,7 @@ def places_figures(found: Places, check: str | None, columns: dict[str, list[str
     Raises ValueError for a check without a value."""
     if check is not None and check not in found.entries:
         raise ValueError(f"no plot has a value of the entry “{check}”")
+    found = found.pooled
     w = found.environments
     figures: Json = {
         "kind": "entries x environment, blocks within environments",
@@ -107,3 +109,31 @@ def _strata(found: Places, columns: dict[str, list[str]], value: list[float | No
     df1, df2 = rows[0]["df"], rows[1]["df"]
     rows.append({"source": "Residuals", "df": last.df_error, "ss": last.rss, "ms": last.mse, "f": None, "p": None})
     return {"table": rows, "f_environment": f, "df_environment": [df1, df2], "p_environment": distributions.f_above(f, df1, df2)}
+
+
+def places_shown(found: Places, check: str | None) -> list[Json]:
+    """What the page shows of each entry over all environments that have all of them; `n` are plots."""
+    plots: dict[str, int] = {}
+    for c in found.cells:
+        plots[c.entry] = plots.get(c.entry, 0) + c.plots
+    overall = dict(found.overall)
+    versus = {d.entry: d for d in found.over_all(check)} if check else {}
+    made = []
+    for entry in found.entries:
+        mean, d = overall.get(entry), versus.get(entry)
+        half = t_quantile(0.975, min(mean.df_kr, 1e9)) * mean.se_kr if mean else 0.0
+        made.append(
+            {
+                "entry": entry,
+                "n": plots.get(entry, 0),
+                "mean": mean.estimate if mean else None,
+                "mean_lower95": mean.estimate - half if mean else None,
+                "mean_upper95": mean.estimate + half if mean else None,
+                "difference": d.difference.estimate if d else 0.0 if mean and entry == check else None,
+                "lower95": d.difference.estimate - d.half if d else None,
+                "upper95": d.difference.estimate + d.half if d else None,
+                "expected_advantage": None,
+                "chance": None,
+            }
+        )
+    return made

@@ -7,6 +7,8 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from trialcore.analyses.blocks import BlockAnalysis, analyse_blocks
+from trialcore.analyses.choice import Choice
+from trialcore.analyses.entries import EntryComparison
 from trialcore.analyses.incomplete import repeatability
 from trialcore.analyses.programme import (
     OneStage,
@@ -18,7 +20,9 @@ from trialcore.analyses.programme import (
 )
 from trialcore.formats.figures.blocks import Json
 from trialcore.inference import distributions
-from trialcore.inference.comparisons import holm_adjusted
+from trialcore.inference.comparisons import against_check, holm_adjusted
+from trialcore.inference.season_means import SeasonMeans, season_of
+from trialcore.inference.shrunken import shrink
 
 MOST_PLOTS = 1500  # beyond which only the two stages are reckoned
 
@@ -77,7 +81,7 @@ def _means(t: str, season: str, site: str, a: BlockAnalysis) -> TrialMeans | Non
     if not a.mse or not known:
         return None
     covariance = a.mse * a.covariance[np.ix_(known, known)]
-    return TrialMeans(t, season, site, tuple(a.means[i].entry for i in known), a.level[known], covariance)
+    return TrialMeans(t, season, site, tuple(a.means[i].entry for i in known), a.level[known], covariance, float(a.df_error))
 
 
 def _laid(t: str, by: dict[str, list[str]]) -> Json:
@@ -243,3 +247,37 @@ def programme_text(figures: Json) -> str:
     lines += [f"  {entry:<14} {figure:+9.4g}  SE {se:.3g}" for entry, figure, se in sorted(rows, key=lambda r: -r[1])]
     spread = ", ".join(f"{c['component']} {c['variance']:.3g}" for c in two["variance_components"])
     return "\n".join([*lines, f"variances: {spread}"])
+
+
+def programme_shown(columns: dict[str, list[str]], value: Sequence[float | None], check: str | None) -> list[Json]:
+    """What the page of a programme shows of each entry: means and differences from the check over all trials (two stages, the whole
+    covariance), the expected advantage and the chance over all seasons; `n` are trials."""
+    trial = [f"{a}-{b}" for a, b in zip(columns["season"], columns["site"], strict=True)]
+    alone = {t: _alone(t, trial, columns, value) for t in sorted(set(trial))}
+    where = {t: (columns["season"][trial.index(t)], columns["site"][trial.index(t)]) for t in alone}
+    means = [m for t, a in alone.items() if (m := _means(t, *where[t], a))]
+    found = analyse_programme(means, check)
+    leads = {lead.entry: lead for lead in found.leads}
+    seasons = [s for t, a in alone.items() if check and (s := _season_means(a, check))]
+    kept = {a.entry: a for a in worked.advantages} if (worked := shrink(seasons)) else {}
+    return [
+        {
+            "entry": e,
+            "n": sum(e in m.entries for m in means),
+            "mean": float(found.means[i]),
+            "mean_lower95": None,
+            "mean_upper95": None,
+            "difference": lead.estimate if (lead := leads.get(e)) else 0.0 if e == check else None,
+            "lower95": lead.lower95 if lead else None,
+            "upper95": lead.upper95 if lead else None,
+            "expected_advantage": kept[e].kept if e in kept else None,
+            "chance": kept[e].chance if e in kept else None,
+        }
+        for i, e in enumerate(found.entries)
+    ]
+
+
+def _season_means(a: BlockAnalysis, check: str) -> SeasonMeans | None:
+    versus = against_check(a, check) if any(m.entry == check for m in a.means) else None
+    found = EntryComparison(Choice("rcbd", "", "normal"), a, a.means, versus, None)
+    return season_of(found, check, 1, {m.entry: m.entry for m in a.means})

@@ -8,7 +8,7 @@ from math import sqrt
 import numpy as np
 
 from trialcore.analyses.linear import Floats
-from trialcore.formats.figures.blocks import Json
+from trialcore.formats.figures.blocks import Json, pairs_wanted
 from trialcore.inference import distributions
 from trialcore.inference.comparisons import holm_adjusted
 
@@ -25,7 +25,7 @@ def wald_pairs(names: Sequence[str], beta: Floats, v: Floats, df: float, stat: s
     """Every pair of `names`, with Tukey's and Holm's probabilities over all of them."""
     k = len(names)
     pairs = [(i, j) for i in range(k) for j in range(i + 1, k)]
-    if not pairs:
+    if not pairs or not pairs_wanted(k):
         return []
     rows = [
         difference_row(names[i], names[j], float(beta[i] - beta[j]), sqrt(float(v[i, i] + v[j, j] - 2 * v[i, j])), df, stat)
