@@ -2,6 +2,7 @@
 PYTHON ?= python3
 PORT ?= 8000
 EXAMPLES ?= 1000
+COUNT ?= 200
 export OPENBLAS_NUM_THREADS ?= 1
 unexport PYTHONDONTWRITEBYTECODE  # without what it forbids to keep, every command would compile everything anew
 RUN := .venv/bin/python
@@ -9,7 +10,7 @@ MANAGE := $(RUN) manage.py
 PIP := .venv/bin/pip install --quiet --disable-pip-version-check --only-binary :all: --require-hashes --no-compile
 SERVE := $(RUN) -m evarlo.serving --port $(PORT)
 
-.PHONY: help demo demo-reset start serve backup restore backup-key take-out bring-in test test-fast test-postgres fuzz coverage lint lint-scripts types css screenshots bench bench-exactness storm load clean
+.PHONY: help demo demo-reset start serve backup restore backup-key take-out bring-in test test-fast test-postgres seasons fuzz coverage lint lint-scripts types css screenshots bench bench-exactness storm load clean
 
 help:
 	@echo "make demo         set up and start Evarlo with the sample world"
@@ -25,6 +26,7 @@ help:
 	@echo "make test-postgres  the same tests with records in PostgreSQL (Debian's, started for them)"
 	@echo "make test-fast    the tests without the browser"
 	@echo "make fuzz         the property tests with fresh examples, EXAMPLES=1000 of each"
+	@echo "make seasons      COUNT=200 new random seasons beside the fixed ones, against an independent calculation"
 	@echo "make coverage     which lines no test runs"
 	@echo "make lint types   style and types"
 	@echo "make css          rebuild stylesheet, scripts, fonts and icons (needs Node)"
@@ -95,6 +97,9 @@ test-postgres: .venv/dev
 
 test-fast: .venv/dev
 	@$(MANAGE) test --parallel 2 --exclude-tag browser trialcore evarlo
+
+seasons: .venv/dev
+	@EVARLO_SEASONS=$(COUNT) $(MANAGE) test evarlo.testing.tests.test_seasons
 
 fuzz: .venv/dev
 	@EVARLO_EXAMPLES=fuzz EXAMPLES=$(EXAMPLES) $(MANAGE) test --parallel 2 --exclude-tag browser trialcore evarlo

@@ -35,7 +35,7 @@ def figures_of(found: Comparison) -> Json:
     """The figures in the shape of the model that the page goes by, and under `shown` what stands on the page; of a comparison on
     the root or the logarithm also the whole of it there."""
     worked = found.worked
-    made = {"shown": shown_figures(worked) | {"entries": [_line(found, r) for r in found.results]}} | _in_shape(found)
+    made = {"shown": shown_figures(worked) | {"entries": [_line(r) for r in found.results]}} | _in_shape(found)
     if worked.rescaled is not None:
         there = worked.rescaled.found
         made["on_scale"] = {"scale": worked.rescaled.scale, "shown": shown_figures(there)}
@@ -43,7 +43,7 @@ def figures_of(found: Comparison) -> Json:
     return made
 
 
-def _line(found: Comparison, r: EntryResult) -> Json:
+def _line(r: EntryResult) -> Json:
     """An entry as the page shows it, under the names that the command line has for it."""
     return {
         "entry": r.entry.code,

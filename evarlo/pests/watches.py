@@ -149,18 +149,28 @@ def _by_entry(looks: Sequence[Look], plots: Sequence[Plot]) -> tuple[EntryCourse
     for p in plots:
         own[p.entry_id].append(p)
     found = []
+    by_plot: dict[int, list[tuple[date, float]]] = defaultdict(list)
+    for look in looks:
+        for pk, value in look.by_plot.items():
+            by_plot[pk].append((look.on, value))
     for entry_id, some in own.items():
         points: dict[date, float] = {}
         for look in looks:
             values = [look.by_plot[p.pk] for p in some if p.pk in look.by_plot]
             if values:
                 points[look.on] = sum(values) / len(values)
-        days = list(points)
-        season = None
-        if len(days) > 1:
-            season = progress_area([float((d - days[0]).days) for d in days], list(points.values())).standardised
+        seasons = [mean for p in some if (mean := _over_the_season(by_plot[p.pk])) is not None]
+        season = sum(seasons) / len(seasons) if seasons else None
         found.append(EntryCourse(entry_id, some[0].entry.code, tuple(points.items()), season))
     return tuple(sorted(found, key=lambda e: (e.season is None, -(e.season or 0), e.code)))
+
+
+def _over_the_season(points: Sequence[tuple[date, float]]) -> float | None:
+    """The mean of a plot between its first and its last score; a missed round is bridged. None with fewer than two."""
+    days = sorted(points)
+    if len(days) < 2:
+        return None
+    return progress_area([float((d - days[0][0]).days) for d, _ in days], [v for _, v in days]).standardised
 
 
 def _together(watch: Watch, look: Look, plots: Sequence[Plot]) -> Together | None:

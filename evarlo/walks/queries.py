@@ -50,13 +50,22 @@ def readings(trial: Trial, trait: Trait, walk: Round | None = None) -> Readings:
     rows = current(walk).order_by().values_list("plot_id", "number", "day", "cause", "note", "looked")
     if trait.kind != Trait.Kind.DATE:
         return {plot: Reading(number, None, cause, note, looked) for plot, number, _, cause, note, looked in rows}
-    sown = sown_on(trial)
+    sown, reached = sown_on(trial), first_days(trial, trait)
     found: Readings = {}
     for plot, _, day, cause, note, _ in rows:
         start = sown.get(plot)
+        if reached.get(plot):
+            day, cause = reached[plot], ""
         days = days_between(start, day) if start and day and start <= day else None
         found[plot] = Reading(days, day, cause, note)
     return found
+
+
+def first_days(trial: Trial, trait: Trait) -> dict[int, date]:
+    """The day on which each plot (by id) reached a stage, by the walks that hold."""
+    from evarlo.walks.stages import windows
+
+    return {plot: w.by for plot, w in windows(trial, trait).items() if w.by}
 
 
 @of_its_trial

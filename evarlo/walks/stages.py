@@ -97,29 +97,55 @@ class Stage:
 
 @of_its_trial
 def windows(trial: Trial, trait: Trait) -> dict[int, Window]:
-    """For each plot that was looked at: between which walks it reached the stage."""
-    rows = list(Observation.objects.filter(round__trial=trial, round__trait=trait).select_related("superseded_by").order_by("at"))
-    without: dict[int, list[date]] = defaultdict(list)
-    standing: dict[int, Observation] = {}
-    for row in rows:
-        later = getattr(row, "superseded_by", None)
-        undone = later is not None and (later.withdrawn or later.seen_on < row.seen_on)
-        if row.cause == Cause.NOT_REACHED and not undone:
-            without[row.plot_id].append(row.seen_on)
-        if later is None and not row.withdrawn:
-            standing[row.plot_id] = row
+    """For each plot that was looked at: between which walks it reached the stage. Walks count by their day, whenever they were
+    typed; one that no longer shows the stage does not take it back."""
+    looks = looks_by_plot(trial, trait)
+    walked = {on for own in looks.values() for on, day in own.items() if day is None}
     found = {}
-    walked = {day for days in without.values() for day in days}
-    for plot, row in standing.items():
-        if row.day:
-            before = [d for d in without[plot] if d < row.day]
-            if row.day < row.seen_on or not any(d < row.day for d in walked):
-                found[plot] = Window(row.day - timedelta(days=1), row.day, exact=True)
-            else:
-                found[plot] = Window(max(before, default=None), row.day)
-        elif row.cause == Cause.NOT_REACHED:
-            found[plot] = Window(max(without[plot]), None)
+    for plot, own in looks.items():
+        if not own:
+            continue
+        reached = min((day for day in own.values() if day), default=None)
+        if reached is None:
+            found[plot] = Window(max(own), None)
+            continue
+        typed = all(day != on for on, day in own.items() if day)  # as the day of the stage, not of the walk
+        before = [on for on, day in own.items() if day is None and on < reached]
+        if typed or not any(on < reached for on in walked):
+            found[plot] = Window(reached - timedelta(days=1), reached, exact=True)
+        else:
+            found[plot] = Window(max(before, default=None), reached)
     return found
+
+
+def looks_by_plot(trial: Trial, trait: Trait) -> dict[int, dict[date, date | None]]:
+    """The walks of each plot (by id) that hold, by their day: the day of the stage where it was seen, None where it was not yet.
+
+    A record of another day is another look. One of the same day, or one that gives the stage an earlier day of its own, corrects
+    what stood; one that says again what stood before the last is the undo of that."""
+    rows = Observation.objects.filter(round__trial=trial, round__trait=trait).select_related("supersedes__supersedes")
+    found: dict[int, dict[date, date | None]] = defaultdict(dict)
+    for row in rows.order_by("at"):
+        own, last = found[row.plot_id], row.supersedes
+        if row.withdrawn:
+            own.clear()
+            continue
+        undone = last.supersedes if last else None
+        if last and undone and same_record(undone, row):
+            own.pop(last.seen_on, None)
+        elif row.day and row.day != row.seen_on:
+            for on in [on for on, day in own.items() if day]:
+                del own[on]
+        elif row.cause != Cause.NOT_REACHED and not row.day:
+            own.pop(row.seen_on, None)
+            continue
+        own[row.seen_on] = row.day
+    return found
+
+
+def same_record(one: Observation, other: Observation) -> bool:
+    """Whether two records say the same of the same day."""
+    return (one.day, one.cause, one.seen_on) == (other.day, other.cause, other.seen_on)
 
 
 def stage_of(trial: Trial, trait: Trait) -> Stage | None:

@@ -31,8 +31,8 @@ MANY_DF = 1e9  # as good as knowing the spread
 @dataclass(frozen=True)
 class GeneralisedMean:
     """One entry: its plots, units counted and what they were counted among (None for plain counts). `mean` is the share (0 to 1) or
-    the count a plot, averaged over blocks, with a 95 % interval that stays within what can be; `link` and `se_link` are its logit
-    or log and the standard error of that."""
+    the count a plot, averaged over blocks, with a 95 % interval that stays within what can be; `link` and `se_link` are the logit
+    or log of the mean, penalised where an entry or block has none or all, and the standard error of that."""
 
     entry: str
     plots: int
@@ -66,8 +66,8 @@ class GeneralisedContrast:
 class Generalised:
     """What `analyse_generalised` found. `pearson` and `df` are chi-square and degrees of freedom of the model with chance alone;
     `spread` is by how much more plots vary, `clumped` the model of counts where another than the Poisson fits better. `bare` are
-    entries, `bare_blocks` blocks of which every unit or none was counted: where there are any, the likelihood is penalised (Firth
-    1993), which moves every mean a little towards the middle and keeps all finite."""
+    entries, `bare_blocks` blocks of which every unit or none was counted: where there are any, block effects and standard errors
+    come from a penalised likelihood (Firth 1993), which keeps them finite; means and intervals from the entries' own plots."""
 
     family: Family
     blocking: tuple[str, ...]
@@ -115,8 +115,9 @@ class Generalised:
         return {m.entry: i for i, m in enumerate(self.means)}
 
     def se_of_mean(self, mean: GeneralisedMean) -> float:
-        """The standard error of a mean on the scale recorded, from that of its link."""
-        return mean.se_link * mean.mean * (1 - mean.mean if self.family == "binomial" else 1.0)
+        """The standard error of a mean on the scale recorded."""
+        i = self.place[mean.entry]
+        return float(np.sqrt(max(0.0, self._variance[i, i] * self.dispersion)))
 
     def against(self, check: str) -> tuple[GeneralisedContrast, ...]:
         """Every entry against `check`. Raises KeyError when it has no count."""
@@ -411,10 +412,10 @@ def _means(
     spread: Dispersion,
 ) -> tuple[tuple[GeneralisedMean, ...], Floats]:
     """The means with their intervals, and the covariance of their links."""
-    mean = own.means
-    slope = mean * (1 - mean) if family == "binomial" else mean
+    mean, fitted = own.means, own.mean(own.at)[0]
+    slope = fitted * (1 - fitted) if family == "binomial" else fitted
     slope = np.maximum(slope, 1e-300)
-    link = np.log(mean) - (np.log1p(-mean) if family == "binomial" else 0.0)
+    link = np.log(fitted) - (np.log1p(-fitted) if family == "binomial" else 0.0)
     covariance = variance * spread.value / np.outer(slope, slope)
     every = np.arange(len(names))
     widening = np.maximum(1.0, np.diag(variance) / np.maximum(own.variance(every), 1e-300))

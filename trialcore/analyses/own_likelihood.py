@@ -85,8 +85,9 @@ class OwnLikelihood:
 
     @cached_property
     def means(self) -> Floats:
-        """The estimated mean of each entry, on the scale recorded."""
-        return self.mean(self.at)[0]
+        """The most likely mean of each entry, on the scale recorded: in complete blocks that of its plots, also 0."""
+        mean = self.mean(self.peak)[0]
+        return np.asarray(np.where(self.peak <= self.scale[0] + 1e-6, 0.0, mean))
 
     def variance(self, which: Whole) -> Floats:
         """Of the means of the entries `which`, blocks known: what the curvature of their likelihood says."""
