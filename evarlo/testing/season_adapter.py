@@ -364,7 +364,7 @@ def _pest_figures(entered: Entered, trial: Trial) -> Iterator[tuple[str, Any]]:
         found = compare(trial, trait, entered.by)
         last = max((w.opened_on for w in trial.rounds.filter(trait=trait, observations__isnull=False) if w.opened_on), default=None)
         for r in found.results:
-            if r.mean.lsmean is not None and last and len(found.not_recorded) == 0:
+            if r.mean.lsmean is not None and last and len(found.not_recorded) == 0 and len({v.among for v in found.plots}) == 1:
                 yield f"pest.compared[{pest};{r.entry.code}@{last}]", (r.mean.lsmean / scale, r.mean.n)
 
 
@@ -378,17 +378,17 @@ def _pick_figures(entered: Entered, trial: Trial) -> Iterator[tuple[str, Any]]:
     side = {a["plot"] for a in entered.standing.values() if a.get("part") == "side"}
     for name, plot in entered.plots.items():
         found = seasons.get(plot.pk)
-        if name in unsupported or found is None:
+        if name in unsupported or name in side or found is None:
             continue
         yield f"kg.marketable[{name}]", found.marketable_kg
         yield f"kg.cull[{name}]", found.cull_kg
         if found.marketable_share is not None:
             yield f"share.marketable.kg[{name}]", found.marketable_share
-        if found.flow and name not in side:
+        if found.flow and entered.season["yield_is"]["measure"] == "kg":
             yield f"pick.first[{name}]", found.flow.first.isoformat()
             yield f"pick.last[{name}]", found.flow.last.isoformat()
             yield f"pick.span[{name}]", found.flow.span
-            if found.flow.to_half is not None and entered.season["yield_is"]["measure"] == "kg":
+            if found.flow.to_half is not None:
                 yield f"pick.half.between[{name}]", found.flow.to_half
         for act in entered.season["acts"]:
             if act["do"] == "stand_count" and act["id"] in entered.standing and act["plot"] == name:
