@@ -35,10 +35,12 @@ def figures_of(found: Comparison) -> Json:
     """The figures in the shape of the model that the page goes by, and under `shown` what stands on the page; of a comparison on
     the root or the logarithm also the whole of it there."""
     worked = found.worked
-    made = {"shown": shown_figures(worked) | {"entries": [_line(r) for r in found.results]}} | _in_shape(found)
+    lines = sorted((_line(r) for r in found.results), key=lambda line: str(line["entry"]))
+    made: Json = {"shown": lines, "comparison": shown_figures(worked)}
+    made |= _in_shape(found)
     if worked.rescaled is not None:
         there = worked.rescaled.found
-        made["on_scale"] = {"scale": worked.rescaled.scale, "shown": shown_figures(there)}
+        made["on_scale"] = {"scale": worked.rescaled.scale, "comparison": shown_figures(there)}
         made["on_scale"] |= block_figures(there.analysis, found.check_code)
     return made
 

@@ -10,8 +10,6 @@ from evarlo.trials.registry import registry
 from trialcore.inference.season_means import SeasonMeans, season_of
 from trialcore.inference.shrunken import Advantage, Prior, Shrunken, shrink
 
-FEWEST = 4  # entries, from which on the best is likely to look better than it is
-
 
 def honestly(found: Comparison) -> Comparison:
     """The comparison with what each entry keeps of its lead and the chance that it is better, the most promising first; as it was
@@ -36,7 +34,7 @@ def honest(found: Comparison) -> Honest | None:
     apart = {r.entry.code for r in found.results if r.entry.repeated}
     before = registry.earlier(found.trial, found.trait, found.check.cultivar.known_as) if registry.earlier else ()
     now = season_of(found.worked, found.check.code, found.sign, names, apart)
-    if now is None or len(now.entries) < FEWEST:
+    if now is None:
         return None
     seasons = (*(e.season for e in before), now)
     prior = Prior() if judging is None or judging.good_check else Prior(ahead=0.0)

@@ -124,11 +124,22 @@ class Entered:
         if act["do"] == "score" and act.get("severity", 0) > 100:
             self.refused.append("a severity above 100 %")
             return
-        entering: Callable[[Mapping[str, Any]], Any] | None = getattr(self, f"_do_{act['do']}", None)
-        if entering is None:
+        entering: dict[str, Callable[[Mapping[str, Any]], Any]] = {
+            "sow_plot_day": self._sow,
+            "set_out": self._sow,
+            "plant_plot_day": self._plant,
+            "walk": self._walk,
+            "lay_lot": self._lay_lot,
+            "look_lot": self._look_lot,
+            "score": self._score,
+            "weigh": self._weigh,
+            "nothing_to_pick": self._nothing_to_pick,
+            "stand_count": self._stand_count,
+        }
+        if act["do"] in entering:
+            self.kept[act["id"]] = entering[act["do"]](act)
+        else:
             self.refused.append(act["do"])
-            return
-        self.kept[act["id"]] = entering(act)
 
     def _take_back(self, of: str) -> None:
         act = self.standing.pop(of)
@@ -154,25 +165,25 @@ class Entered:
             self._enter(self.standing[pk])
 
     # ---- stages ----
-    def _do_sow_plot_day(self, act: Mapping[str, Any]) -> None:
+    def _sow(self, act: Mapping[str, Any]) -> None:
         keep_step(self.trial, Step.SOWN, _day(act), [self.plots[act["plot"]]], self.by, TODAY)
 
-    def _do_plant_plot_day(self, act: Mapping[str, Any]) -> None:
+    def _plant(self, act: Mapping[str, Any]) -> None:
         keep_step(self.trial, Step.PLANTED, _day(act), [self.plots[act["plot"]]], self.by, TODAY)
 
-    def _do_walk(self, act: Mapping[str, Any]) -> Observation:
+    def _walk(self, act: Mapping[str, Any]) -> Observation:
         trait = Trait.objects.get(key=STAGES.get(act["stage"], "first-flower"))
         walk = open_round(self.trial, trait, _day(act), self.by)
         seen = Seen(day=_day(act)) if act["seen"] else Seen(cause=Cause.NOT_REACHED)
         return keep_observation(walk, self.plots[act["plot"]], seen, self.by, _day(act), uuid.uuid4(), TODAY)
 
     # ---- store ----
-    def _do_lay_lot(self, act: Mapping[str, Any]) -> None:
+    def _lay_lot(self, act: Mapping[str, Any]) -> None:
         plot = self.plots[act["plot"]]
         laid = LaidIn(pieces=act["pieces"], every_days=7)
         self.lots[act["lot"]] = lay_in(self.trial, plot.entry, plot, _day(act), laid, self.by, TODAY)
 
-    def _do_look_lot(self, act: Mapping[str, Any]) -> Any:
+    def _look_lot(self, act: Mapping[str, Any]) -> Any:
         """Looks are entered in the order of their days: later ones are taken back first and follow again."""
         later = [(on, pk) for on, pk in self._looks(act["lot"]) if on > act["date"] and pk in self.kept]
         for _, pk in reversed(later):
@@ -198,7 +209,7 @@ class Entered:
             self.kept[pk] = self._look(self.standing[pk])
 
     # ---- pests ----
-    def _do_score(self, act: Mapping[str, Any]) -> Observation | None:
+    def _score(self, act: Mapping[str, Any]) -> Observation | None:
         kind, plot, on = self.season["pests"][act["pest"]], self.plots[act["plot"]], _day(act)
         if kind == "share" and not act["looked"]:
             return None  # nothing was looked at: there is nothing to enter
@@ -228,23 +239,20 @@ class Entered:
         return plants_trait(problem) if kind == "share" else area_trait(problem)
 
     # ---- picks ----
-    def _do_set_out(self, act: Mapping[str, Any]) -> None:
-        keep_step(self.trial, Step.SOWN, _day(act), [self.plots[act["plot"]]], self.by, TODAY)
-
-    def _do_weigh(self, act: Mapping[str, Any]) -> Picking:
+    def _weigh(self, act: Mapping[str, Any]) -> Picking:
         cull = act["fate"] == "cull"
         weight, pieces = act["kg"], act["pieces"]
         weighed = Weighed(0.0, None, weight, pieces) if cull else Weighed(weight, pieces)
         return self._picked(act, weighed)
 
-    def _do_nothing_to_pick(self, act: Mapping[str, Any]) -> Picking:
+    def _nothing_to_pick(self, act: Mapping[str, Any]) -> Picking:
         return self._picked(act, Weighed(0.0, None, 0.0, None, nought=Picking.Nought.NOTHING))
 
     def _picked(self, act: Mapping[str, Any], weighed: Weighed) -> Picking:
         sure = Weighed(**{**vars(weighed), "sure": True, "far": True, "again": "add"})
         return keep_picking(self.plots[act["plot"]], _day(act), sure, self.by, uuid.uuid4(), TODAY)
 
-    def _do_stand_count(self, act: Mapping[str, Any]) -> Observation:
+    def _stand_count(self, act: Mapping[str, Any]) -> Observation:
         trait = Trait.objects.get(key="stand")
         walk = next((w for w in self.trial.rounds.filter(trait=trait) if w.opened_on == _day(act)), None)
         if walk is None:

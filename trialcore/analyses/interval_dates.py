@@ -229,8 +229,8 @@ def _by_entry(entry: Labels, names: list[str], low: Floats, high: Floats, x: Flo
         ends = {(a, b) for e, a, b in zip(entry, low.tolist(), high.tolist(), strict=True) if e == name}
         if len(ends) == 1 and np.isfinite(next(iter(ends))[1]):
             gaps[i] = next(iter(ends))
-    ends = np.array([(min(low[at]), max(high[at])) for at in ([e == name for e in entry] for name in names)])
-    days = np.clip(days, np.maximum(ends[:, 0], 0.0), ends[:, 1])  # no entry lies outside what its plots allow
+    allowed = np.array([(min(low[at]), max(high[at])) for at in ([e == name for e in entry] for name in names)])
+    days = np.clip(days, np.maximum(allowed[:, 0], 0.0), allowed[:, 1])  # no entry lies outside what its plots allow
     return IntervalDates(tuple(names), days, covariance, fitted.sd, fitted.between, fitted.df, own, gaps, variance)
 
 

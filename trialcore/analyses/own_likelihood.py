@@ -98,7 +98,8 @@ class OwnLikelihood:
     def interval(self, cut: Floats) -> tuple[Floats, Floats]:
         """Lower and upper end of each entry's mean: where twice the log-likelihood has fallen by `cut` (entries)."""
         every, far = np.arange(len(self.at)), np.sqrt(cut)
-        return self.mean(self.fallen(every, -far))[0], self.mean(self.fallen(every, far))[0]
+        low, high = self.mean(self.fallen(every, -far))[0], self.mean(self.fallen(every, far))[0]
+        return np.minimum(low, self.means), np.maximum(high, self.means)
 
     def difference_interval(self, first: Whole, second: Whole, cut: Floats) -> tuple[Floats, Floats]:
         """The same of the means of the entries `first` minus those of `second` (pairs): the greatest and the least difference of

@@ -46,12 +46,14 @@ class SeasonMeans:
 def own_variances(covariance: Floats) -> Floats:
     """Error variances of single means that give back the standard errors of all differences, from the `covariance` (n × n) of
     means: with S the sum of squared standard errors of a mean's differences and D = ΣS / (2(n − 1)), (S − D) / (n − 2). Exact for
-    complete blocks, where all means share a part that no difference holds; near it elsewhere. Raises ValueError for fewer than
-    three means."""
+    complete blocks, where all means share a part that no difference holds; near it elsewhere. Of two means each has half of the
+    variance of their difference. Raises ValueError for a single mean."""
     n = len(covariance)
-    if n < 3:
-        raise ValueError("expected three means or more")
+    if n < 2:
+        raise ValueError("expected two means or more")
     own = np.diag(covariance)
+    if n == 2:
+        return np.full(2, (own[0] + own[1] - 2 * covariance[0, 1]) / 2)
     squared = own[:, None] + own[None, :] - 2 * covariance
     sums = squared.sum(axis=1)
     return np.asarray((sums - sums.sum() / (2 * (n - 1))) / (n - 2))
@@ -81,10 +83,10 @@ def covariance_of(found: EntryComparison) -> tuple[list[str], Floats] | None:
     if not on_least_squares(found):
         return None
     recovered = found.incomplete.recovered if found.incomplete else None
-    if recovered is not None and len(recovered.names) > 2:
+    if recovered is not None and len(recovered.names) > 1:
         return list(recovered.names), recovered.rows @ recovered.fit.adjusted @ recovered.rows.T
     known = [i for i, m in enumerate(found.analysis.means) if m.lsmean is not None]
-    if not found.analysis.mse or len(known) < 3:
+    if not found.analysis.mse or len(known) < 2:
         return None
     return [found.analysis.means[i].entry for i in known], found.analysis.mse * found.analysis.covariance[np.ix_(known, known)]
 

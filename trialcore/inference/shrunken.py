@@ -19,7 +19,12 @@ RATIOS = np.geomspace(0.1, 3.2, 16)  # spread of entries in standard deviations 
 SEASONAL = ((0.0, 0.25), (0.25, 0.45), (0.75, 0.30))  # entry × season variance by that of entries, and how likely each is
 LEAST_WEIGHT = 2e-4
 MOST_JOINTLY = 300  # entries, beyond which the covariance of means is left for their own variances
-FEWEST = 3  # entries besides the check, below which there is no spread to learn from
+OUTLYING = 2.5
+"""Robust standard deviations from the middle of the entries beyond which one no longer sets the spread of the others."""
+
+
+FEWEST_TO_TELL = 5  # entries of a season, below which nobody can be told to stand far out
+MAD_TO_SD = 1.4826
 
 
 @dataclass(frozen=True)
@@ -112,14 +117,15 @@ def shrink(seasons: Sequence[SeasonMeans], prior: Prior | None = None) -> Shrunk
     and the check's lead by Cholesky) and weighted by its likelihood and prior (half-normal on the spread, scale one plot's standard
     deviation). What is dropped or recommended has to stay among the seasons, else selection comes back in.
 
-    None with fewer than `FEWEST` entries, or without an error to judge by. Raises ValueError for lengths that differ.
+    An entry far from all others has a wider prior of its own, so that neither an awful nor an excellent one sets the spread of the
+    rest. None without an entry or an error to judge by. Raises ValueError for lengths that differ.
     """
     prior = prior or Prior()
     if any(not len(s.entries) == len(s.means) == len(s.variances) for s in seasons):
         raise ValueError("every season needs one mean and one variance for each of its entries")
     names = list(dict.fromkeys(e for s in seasons for e in s.entries))
     df = float(sum(s.df for s in seasons))
-    if len(names) < FEWEST or df < 1:
+    if not names or df < 1:
         return None
     plot = sum(s.plot_variance * s.df for s in seasons) / df
     if plot <= 0 or any(v <= 0 for s in seasons for v in (*s.variances, s.check_variance)):
@@ -127,7 +133,7 @@ def shrink(seasons: Sequence[SeasonMeans], prior: Prior | None = None) -> Shrunk
     between = np.repeat(RATIOS**2 * plot, len(SEASONAL))
     phi, likely = (np.tile(np.array(column), len(RATIOS)) for column in zip(*SEASONAL, strict=True))
     solve = _jointly if _share_more(seasons, len(names)) else _apart
-    solved = solve(seasons, names, prior, between, phi)
+    solved = solve(seasons, names, prior, between, phi, _own_spread(seasons, names))
     ratio = np.sqrt(between / plot)
     logs = np.log(ratio) - ratio**2 / 2 + np.log(likely) + solved.weights
     weights = np.exp(logs - logs.max())
@@ -177,7 +183,28 @@ def _share_more(seasons: Sequence[SeasonMeans], entries: int) -> bool:
     return entries <= MOST_JOINTLY and any(s.covariance is not None or len(set(s.entries)) < len(s.entries) for s in seasons)
 
 
-def _jointly(seasons: Sequence[SeasonMeans], names: Sequence[str], prior: Prior, between: Floats, phi: Floats) -> _Solved:
+def _own_spread(seasons: Sequence[SeasonMeans], names: Sequence[str]) -> Floats:
+    """By how much the variance of each entry's prior is more than that of the others (1 for all but those far out): as much as
+    takes it back to `OUTLYING` robust standard deviations from the median of its seasons (Huber 1981, sec. 6.2)."""
+    far = np.zeros(len(names))
+    times = np.zeros(len(names))
+    place = {e: i for i, e in enumerate(names)}
+    for s in seasons:
+        if len(s.means) < FEWEST_TO_TELL:
+            continue
+        means = np.asarray(s.means, dtype=float)
+        apart = means - np.median(means)
+        scale = max(float(np.median(np.abs(apart))) * MAD_TO_SD, float(np.sqrt(np.median(s.variances))))
+        at = [place[e] for e in s.entries]
+        np.add.at(far, at, apart / scale)
+        np.add.at(times, at, 1.0)
+    mean = np.abs(far) / np.maximum(times, 1.0)
+    return np.asarray(np.maximum(1.0, (mean / OUTLYING) ** 2))
+
+
+def _jointly(
+    seasons: Sequence[SeasonMeans], names: Sequence[str], prior: Prior, between: Floats, phi: Floats, wider: Floats
+) -> _Solved:
     """By one system of all entries, season levels and the check, from the whole covariance of the means of each season."""
     v, k = len(names), len(seasons)
     place = {e: i for i, e in enumerate(names)}
@@ -192,9 +219,9 @@ def _jointly(seasons: Sequence[SeasonMeans], names: Sequence[str], prior: Prior,
 
     def point(spread: float, share: float) -> tuple[float, Floats, Floats, float, float]:
         told, width = prior.ahead * np.sqrt(spread), prior.width**2 * spread
-        whole = np.diag([1 / spread] * v + [0.0] * k + [1 / width])
+        whole = np.diag([*(1 / (spread * wider)), *[0.0] * k, 1 / width])
         b = np.zeros(v + k + 1)
-        b[-1], q, logs = told / width, told**2 / width, -v * log(spread) - log(width)
+        b[-1], q, logs = told / width, told**2 / width, -float(np.log(spread * wider).sum()) - log(width)
         for s, x, y in zip(seasons, rows, seen, strict=True):
             w = s.precision(share * spread)
             wx = w @ x
@@ -212,7 +239,9 @@ def _jointly(seasons: Sequence[SeasonMeans], names: Sequence[str], prior: Prior,
     return _Solved(*(np.array(part) for part in zip(*points, strict=True)))
 
 
-def _apart(seasons: Sequence[SeasonMeans], names: Sequence[str], prior: Prior, between: Floats, phi: Floats) -> _Solved:
+def _apart(
+    seasons: Sequence[SeasonMeans], names: Sequence[str], prior: Prior, between: Floats, phi: Floats, wider: Floats
+) -> _Solved:
     """With entries eliminated one by one, since each mean has an error of its own; all points of the grid at once."""
     v, k = len(names), len(seasons)
     y, d = np.zeros((k, v)), np.full((k, v), np.inf)
@@ -224,7 +253,8 @@ def _apart(seasons: Sequence[SeasonMeans], names: Sequence[str], prior: Prior, b
         y[i, at], d[i, at], y0[i] = np.asarray(s.means) - middle, s.variances, s.check - middle
     besides = (phi * between)[:, None, None]
     p, p0 = 1 / (d + besides), 1 / (d0 + besides[:, 0])  # points × seasons × entries, points × seasons; 0 where not grown
-    whole = 1 / between[:, None] + p.sum(axis=1)
+    own_between = between[:, None] * wider[None, :]
+    whole = 1 / own_between + p.sum(axis=1)
     shared = p / whole[:, None]
     m = np.zeros((len(between), k + 1, k + 1))
     m[:, :k, :k] = -shared @ p.transpose(0, 2, 1)
@@ -245,7 +275,7 @@ def _apart(seasons: Sequence[SeasonMeans], names: Sequence[str], prior: Prior, b
         + told**2 / width
         - (b * at).sum(axis=1)
     )
-    logs = np.log(np.where(p > 0, p, 1.0)).sum(axis=(1, 2)) + np.log(p0).sum(axis=1) - np.log(whole * between[:, None]).sum(axis=1)
+    logs = np.log(np.where(p > 0, p, 1.0)).sum(axis=(1, 2)) + np.log(p0).sum(axis=1) - np.log(whole * own_between).sum(axis=1)
     weights = 0.5 * (logs - np.log(width) - np.linalg.slogdet(m)[1] - q)
     leads = (own - np.einsum("gse,gs->ge", p, at[:, :k])) / whole - at[:, k:]
     h = np.concatenate([-shared, -np.ones((len(between), 1, v))], axis=1)
