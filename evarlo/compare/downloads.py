@@ -36,11 +36,11 @@ def figures_of(found: Comparison) -> Json:
     the root or the logarithm also the whole of it there."""
     worked = found.worked
     lines = sorted((_line(r) for r in found.results), key=lambda line: str(line["entry"]))
-    made: Json = {"shown": lines, "comparison": shown_figures(worked)}
+    made: Json = {"shown": shown_figures(worked) | {"entries": lines}}
     made |= _in_shape(found)
     if worked.rescaled is not None:
         there = worked.rescaled.found
-        made["on_scale"] = {"scale": worked.rescaled.scale, "comparison": shown_figures(there)}
+        made["on_scale"] = {"scale": worked.rescaled.scale, "shown": shown_figures(there)}
         made["on_scale"] |= block_figures(there.analysis, found.check_code)
     return made
 

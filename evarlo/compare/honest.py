@@ -8,7 +8,7 @@ from functools import lru_cache
 from evarlo.compare.analysis import Comparison, EntryResult, Honest, cultivar_key
 from evarlo.trials.registry import registry
 from trialcore.inference.season_means import SeasonMeans, season_of
-from trialcore.inference.shrunken import Advantage, Prior, Shrunken, shrink
+from trialcore.inference.shrunken import FEWEST, Advantage, Prior, Shrunken, shrink
 
 
 def honestly(found: Comparison) -> Comparison:
@@ -34,7 +34,7 @@ def honest(found: Comparison) -> Honest | None:
     apart = {r.entry.code for r in found.results if r.entry.repeated}
     before = registry.earlier(found.trial, found.trait, found.check.cultivar.known_as) if registry.earlier else ()
     now = season_of(found.worked, found.check.code, found.sign, names, apart)
-    if now is None:
+    if now is None or len(now.entries) < FEWEST:
         return None
     seasons = (*(e.season for e in before), now)
     prior = Prior() if judging is None or judging.good_check else Prior(ahead=0.0)

@@ -162,7 +162,7 @@ def _standing_check(used: list[dict[str, Any]]) -> str | None:
 def _season(own: dict[str, Any], sign: int, check: str) -> SeasonMeans | None:
     """A trial as the shrunken fit takes it; None where the check or an error is missing."""
     names, covariance = own["entries"], np.array(own["covariance"], dtype=float)
-    if check not in names or len(names) < 2 or not own["df"] or own["df"] < 1:
+    if check not in names or len(names) < 3 or not own["df"] or own["df"] < 1:
         return None
     others = [i for i, e in enumerate(names) if e not in own["checks"]]
     if not others:

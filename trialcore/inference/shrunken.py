@@ -23,6 +23,8 @@ OUTLYING = 2.5
 """Robust standard deviations from the middle of the entries beyond which one no longer sets the spread of the others."""
 
 
+LEAST = 3  # entries besides the check, below which there is no spread to learn from
+FEWEST = 4  # entries besides the check, from which on the best is likely to look better than it is
 FEWEST_TO_TELL = 5  # entries of a season, below which nobody can be told to stand far out
 MAD_TO_SD = 1.4826
 
@@ -118,14 +120,14 @@ def shrink(seasons: Sequence[SeasonMeans], prior: Prior | None = None) -> Shrunk
     deviation). What is dropped or recommended has to stay among the seasons, else selection comes back in.
 
     An entry far from all others has a wider prior of its own, so that neither an awful nor an excellent one sets the spread of the
-    rest. None without an entry or an error to judge by. Raises ValueError for lengths that differ.
+    rest. None with fewer than `LEAST` entries, or without an error to judge by. Raises ValueError for lengths that differ.
     """
     prior = prior or Prior()
     if any(not len(s.entries) == len(s.means) == len(s.variances) for s in seasons):
         raise ValueError("every season needs one mean and one variance for each of its entries")
     names = list(dict.fromkeys(e for s in seasons for e in s.entries))
     df = float(sum(s.df for s in seasons))
-    if not names or df < 1:
+    if len(names) < LEAST or df < 1:
         return None
     plot = sum(s.plot_variance * s.df for s in seasons) / df
     if plot <= 0 or any(v <= 0 for s in seasons for v in (*s.variances, s.check_variance)):
