@@ -35,7 +35,7 @@ def figures_of(found: Comparison) -> Json:
     """The figures in the shape of the model that the page goes by, and under `shown` what stands on the page; of a comparison on
     the root or the logarithm also the whole of it there."""
     worked = found.worked
-    lines = sorted((_line(r) for r in found.results), key=lambda line: str(line["entry"]))
+    lines = sorted((_line(r, found.check_code) for r in found.results), key=lambda line: str(line["entry"]))
     made: Json = {"shown": shown_figures(worked) | {"entries": lines}}
     made |= _in_shape(found)
     if worked.rescaled is not None:
@@ -45,7 +45,7 @@ def figures_of(found: Comparison) -> Json:
     return made
 
 
-def _line(r: EntryResult) -> Json:
+def _line(r: EntryResult, check: str | None) -> Json:
     """An entry as the page shows it, under the names that the command line has for it."""
     return {
         "entry": r.entry.code,
@@ -53,7 +53,7 @@ def _line(r: EntryResult) -> Json:
         "mean": r.mean.lsmean,
         "mean_lower95": r.mean.lower95,
         "mean_upper95": r.mean.upper95,
-        "difference": r.difference.estimate if r.difference else None,
+        "difference": r.difference.estimate if r.difference else 0.0 if r.entry.code == check else None,
         "lower95": r.lower,
         "upper95": r.upper,
         "expected_advantage": r.kept,
