@@ -37,12 +37,21 @@ def clumped_spread(y: Floats, filled: Floats, x: Floats, base: Fit, df: int) -> 
     is. `filled` are the counts with what a penalty adds to them, `x` the matrix of the model. Extra zeros are only looked for where
     every entry and block has been counted, since else one explains all of its zeros."""
     proportional = _negative_binomial_loglik(y, base.mean, base.mean / max(1e-6, base.pearson / df - 1))
-    found = [negative_binomial(y, filled, x, base, df), None if base.penalised else zero_inflated(y, x, base, df)]
-    clumps, zeros = found
+    clumps = negative_binomial(y, filled, x, base, df)
+    zeros = None if base.penalised or not _more_zeros(y, x, clumps) else zero_inflated(y, x, base, df)
     level = max(proportional, clumps.loglik if clumps else proportional)
     if zeros and zeros.loglik > level + CLEARLY:
         return zeros
     return clumps if clumps and clumps.loglik > proportional else None
+
+
+def _more_zeros(y: Floats, x: Floats, clumps: Clumped | None) -> bool:
+    """Whether there are more zeros than clumped counts have: else none of them is an extra one."""
+    if clumps is None or not isinstance(clumps.family, NegativeBinomial):
+        return bool((y == 0).any())
+    size = clumps.family.size
+    expected = float(((size / (size + np.exp(np.clip(x @ clumps.beta, -35, 35)))) ** size).sum())
+    return float((y == 0).sum()) > expected + 1
 
 
 def zero_inflated(y: Floats, x: Floats, base: Fit, df: int) -> Clumped | None:
