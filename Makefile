@@ -151,6 +151,7 @@ bench: .venv/dev
 bench-exactness: .venv/dev
 	@$(RUN) -m bench.exactness
 	@$(RUN) -m bench.kinds
+	@$(RUN) -m bench.coverage
 	@$(RUN) -m bench.honest
 	@$(RUN) -m bench.programmes
 

@@ -69,10 +69,15 @@ def honest_in_words(comparison: Comparison) -> SafeString:
     )
     if measured <= 0:
         return format_html("Chances allow for the best of many looking better than it is.{}", history)
-    said = "The best of {} looks better than it is: of the {} measured, {} is expected to keep {}.{}"
-    shown = (figure(abs(v), comparison) if v > 0 else "nothing" for v in (measured, kept))
-    lead, left = shown
-    return format_html(said, number_word(len(leaders)).lower(), lead, top.name, left, history)
+    lead, left = figure(measured, comparison), figure(abs(kept), comparison)
+    side = "better" if kept >= 0 else "worse"
+    why = (
+        f"the best of {number_word(len(leaders)).lower()} usually looks better than it is"
+        if kept <= measured
+        else "other seasons or the other entries speak for it"
+    )
+    said = "{} measured {} better than the check; we expect {} {} in another season, because {}.{}"
+    return format_html(said, top.name, lead, left, side, why, history)
 
 
 def _seasons(n: int) -> str:

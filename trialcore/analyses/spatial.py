@@ -18,6 +18,9 @@ BETTER_BY = 2.0
 """How much smaller the AIC of a spatial model has to be before it is preferred to plain blocks."""
 
 
+EMPTY_CELLS = 50  # of the grid for each plot, beyond which positions are no rows and columns of one field
+
+
 @dataclass(frozen=True, eq=False)
 class GroundModel:
     """One model of the ground. `means` (entries) with their covariance; `trend` is what the model takes out at each plot
@@ -92,6 +95,14 @@ class Spatial:
         return page(compared, self.why, lined(f"Means by {self.chosen}", ["entry", "mean"], rows), *self.cannot_say)
 
 
+def _check_positions(row: Sequence[int], col: Sequence[int]) -> None:
+    """Raises ValueError for two plots in one place, or for positions with far more empty places than plots."""
+    if len(set(zip(row, col, strict=True))) < len(row):
+        raise ValueError("two plots have the same row and column")
+    if row and (max(row) - min(row) + 1) * (max(col) - min(col) + 1) > EMPTY_CELLS * len(row) + 10_000:
+        raise ValueError("rows and columns lie too far apart for so few plots; expected positions numbered one after another")
+
+
 def analyse_spatial(
     entry: Labels, value: Sequence[float | None], row: Sequence[int], col: Sequence[int], rep: Labels | None = None
 ) -> Spatial:
@@ -107,8 +118,7 @@ def analyse_spatial(
     """
     if not len(entry) == len(value) == len(row) == len(col) or (rep is not None and len(rep) != len(entry)):
         raise ValueError("entry, value, row, col and rep must have one element for each plot")
-    if len(set(zip(row, col, strict=True))) < len(row):
-        raise ValueError("two plots have the same row and column")
+    _check_positions(row, col)
     plain = analyse_blocks(entry, value, {"rep": rep} if rep is not None else {})
     seen = [i for i, v in enumerate(value) if v is not None and np.isfinite(v)]
     y = np.array([float(value[i] or 0.0) for i in seen])

@@ -11,6 +11,7 @@ import numpy as np
 
 from trialcore.analyses.choice import NEEDS, choose, design_of
 from trialcore.analyses.entries import compare_entries
+from trialcore.analyses.spatial import analyse_spatial
 from trialcore.formats.figures.designs import analyse
 from trialcore.formats.plots import Plots, read_plots
 
@@ -233,3 +234,14 @@ class Printing(TestCase):
         mean = one.means[0]
         row = next(line for line in lines if line.split()[:1] == [mean.entry])
         self.assertEqual(row.split()[1:3], [str(mean.n), f"{mean.lsmean:.5g}"])
+
+
+class Refused(TestCase):
+    def test_positions_that_are_no_field_are_refused_at_once(self) -> None:
+        """Columns a thousand apart hung the spatial analysis; a Latin square with two plots in one place was taken silently."""
+        labels = {"entry": ["A", "B"] * 6, "row": [str(i) for i in range(12)], "col": [str(1000 * i) for i in range(12)]}
+        with self.assertRaisesRegex(ValueError, "too far apart"):
+            analyse_spatial(labels["entry"], [float(i) for i in range(12)], range(12), range(0, 12000, 1000))
+        square = "row,col,entry,value\n1,1,A,3\n1,1,B,4\n2,1,B,5\n2,2,A,6\n"
+        with self.assertRaisesRegex(ValueError, "same row and column"):
+            analyse(read_plots(square, "value"), "latin")

@@ -48,7 +48,7 @@ class Honest(TestCase):
         self.assertLess(top.kept or 0, top.difference.estimate)
         self.assertLess(top.chance, top.flat)
         page = self.client.get(reverse("compare:compare", args=[found.trial.slug]), {"trait": "plot-yield"})
-        self.assertContains(page, "The best of five looks better than it is")
+        self.assertContains(page, "because the best of five usually looks better than it is")
 
     def test_a_signed_season_of_the_same_check_is_in_it_and_no_other(self) -> None:
         sign_board(self.season("2024", MEANS, check="OF-17"), self.by)  # another check

@@ -42,7 +42,7 @@ class SaidTruly(TestCase):
         self.assertEqual((len(found.left_out), len(found.not_recorded)), (1, 3))
         said = " ".join(self.page("compare:compare").split())
         self.assertIn("1 plot left out", said)
-        self.assertIn("3 plots have no record of it yet", said)
+        self.assertIn("3 plots without a record", said)
 
     def test_nothing_is_said_of_lost_plots_where_none_was_lost(self) -> None:
         names = tuple(f"N{n}" for n in range(10))

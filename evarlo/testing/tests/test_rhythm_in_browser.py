@@ -19,7 +19,7 @@ NAMES = tuple(f"N{n}" for n in range(13))
 
 
 class Weighing(BrowserTest):
-    forgiven = ("ERR_INTERNET_DISCONNECTED", "error occurred when fetching the script")
+    forgiven = ("ERR_INTERNET_DISCONNECTED", "ERR_FAILED", "error occurred when fetching the script")
 
     def setUp(self) -> None:
         super().setUp()

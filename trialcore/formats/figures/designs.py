@@ -39,6 +39,8 @@ def analyse(plots: Plots, design: str, check: str | None = None, entries: str = 
     if check is not None and check not in plots.labels["entry"]:
         raise ValueError(f"no plot has the entry “{check}”")
     chosen = choose(design, "measure", plots.labels)
+    if chosen.analysis == "latin" and len(set(zip(plots.labels["row"], plots.labels["col"], strict=True))) < len(plots.value):
+        raise ValueError("two plots of the Latin square have the same row and column")
     if chosen.analysis == "split-plot" and entries == "sub":
         first, second, value, rep = _two_factors(plots)
         return {"design": chosen.analysis} | split_plot_figures(analyse_split_plot(second, first, value, rep), check, ON_SUB_PLOTS)
