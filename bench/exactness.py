@@ -16,7 +16,6 @@ from trialcore.analyses.linear import Floats
 from trialcore.analyses.spatial import analyse_spatial
 from trialcore.inference.comparisons import against_check, all_pairs
 from trialcore.inference.distributions import t_quantile
-from trialcore.inference.seasons import SeasonRule, rule_error_rates
 from trialcore.inference.verdict import Evidence, Verdict, suggest
 from trialcore.layouts.incomplete import alpha
 
@@ -160,21 +159,6 @@ def verdicts(trials: int) -> None:
     )
 
 
-def seasons(entries: int) -> None:
-    """Error rates of the rule over seasons; differences in standard errors of a season's difference."""
-    for name, rule in (
-        ("default", SeasonRule()),
-        ("one season is enough", SeasonRule(recommend_after=1)),
-        ("90 % bars", SeasonRule(sure_better=0.9, sure_worse=0.9)),
-        ("99 % bars", SeasonRule(sure_better=0.99, sure_worse=0.99)),
-    ):
-        found = rule_error_rates(rule, true_sd=1.0, between_sd=0.5, se=1.0, df=33, matters=1.0, seed=15, entries=entries)
-        print(
-            f"  {name}: recommends {100 * found.recommends_no_better:.1f} % of those no better, drops {100 * found.drops_better:.1f} % "
-            f"of those better by what matters, {found.mean_seasons:.2f} seasons an entry"
-        )
-
-
 def main() -> None:
     share = 10 if "--quick" in sys.argv else 1
     print("Intervals")
@@ -185,8 +169,6 @@ def main() -> None:
     ground(120 // share)
     print("Verdicts of one season")
     verdicts(3000 // share)
-    print("Verdicts over seasons")
-    seasons(4000 // share)
 
 
 if __name__ == "__main__":

@@ -1,14 +1,16 @@
-"""Recommend, retest or drop over several seasons, and how often such a rule is wrong."""
+"""Differences from the check over several seasons: pooled, and the verdict that the boards' rule suggests on them."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
-from trialcore.inference.comparisons import chance_above
-from trialcore.inference.verdict import Verdict
+from trialcore.inference.season_means import SeasonMeans
+from trialcore.inference.shrunken import Shrunken, shrink
+from trialcore.inference.verdict import Evidence, Prospect, Rule, Suggestion, suggest
 
 
 @dataclass(frozen=True)
@@ -30,19 +32,6 @@ class Pooled:
     df: float
     between: float
     seasons: int
-
-
-@dataclass(frozen=True)
-class SeasonRule:
-    """The bars a verdict over seasons has to clear. Recommend needs `recommend_after` seasons and a chance `sure_better` of
-    being better; drop needs `drop_after` and a chance `sure_worse` of being worse; after `decide_by` seasons an entry that
-    is still open is dropped, since ground is scarce. The defaults are set from simulated error rates (docs/exactness)."""
-
-    recommend_after: int = 2
-    drop_after: int = 1
-    sure_better: float = 0.95
-    sure_worse: float = 0.95
-    decide_by: int = 4
 
 
 def pool(results: Sequence[SeasonResult], between: float | None = None) -> Pooled:
@@ -86,52 +75,44 @@ def _paule_mandel(d: np.ndarray, v: np.ndarray) -> float:
     return (low + high) / 2
 
 
-def suggest_over_seasons(results: Sequence[SeasonResult], rule: SeasonRule | None = None, between: float | None = None) -> Verdict:
-    """The verdict the rule comes to after these seasons on the leading criterion; retest while nothing is decided."""
-    rule = rule or SeasonRule()
-    if not results:
-        return Verdict.RETEST
-    pooled = pool(results, between)
-    better = chance_above(pooled.better_by, pooled.se, pooled.df)
-    if pooled.seasons >= rule.recommend_after and better >= rule.sure_better:
-        return Verdict.RECOMMEND
-    if pooled.seasons >= rule.drop_after and 1 - better >= rule.sure_worse:
-        return Verdict.DROP
-    return Verdict.DROP if pooled.seasons >= rule.decide_by else Verdict.RETEST
+def verdicts_over_seasons(results: Mapping[str, Sequence[SeasonResult]], rule: Rule | None = None) -> dict[str, Suggestion]:
+    """The suggestion for each entry from its differences from the check over seasons, by the rule of the boards: chances from all
+    entries and seasons at once (`shrink`) where there are enough, else from the pooled difference alone. What matters is 0.
+
+    Raises ValueError as `pool`.
+    """
+    pooled = {entry: pool(own) for entry, own in results.items()}
+    found = shrink(_as_means(results))
+    made = {}
+    for entry, own in pooled.items():
+        prospect = None
+        if found is not None:
+            i, error = found.place(entry), float(np.mean([r.se**2 for r in results[entry]]))
+            chance = partial(_chance_of, found, i)
+            promise, fresh = found.promise(entry, error), found.promise_of_a_fresh_one(error)
+            prospect = Prospect(chance, found.advantages[i].kept, promise, fresh)
+        evidence = Evidence("the difference", own.better_by, own.se, own.df, 0.0, prospect=prospect)
+        made[entry] = suggest([evidence], rule)
+    return made
 
 
-@dataclass(frozen=True)
-class ErrorRates:
-    """How a rule does on entries of known worth: how often it recommends one that is no better than the check, drops one
-    that is better by at least what matters, and how many seasons it takes."""
-
-    recommends_no_better: float
-    drops_better: float
-    mean_seasons: float
-    entries: int
+def _chance_of(found: Shrunken, place: int, by: float) -> float:
+    return float(found.chance_above(by)[place])
 
 
-def rule_error_rates(
-    rule: SeasonRule, true_sd: float, between_sd: float, se: float, df: float, matters: float, seed: int, entries: int = 2000
-) -> ErrorRates:
-    """Try a rule on simulated entries: true differences from the check normal with mean nought and `true_sd`, moved each
-    season by `between_sd` and measured with `se` on `df`. All in the trait's unit."""
-    rng = np.random.default_rng(seed)
-    true = rng.normal(0, true_sd, entries)
-    wrong_up = wrong_down = seasons = 0
-    for worth in true:
-        seen: list[SeasonResult] = []
-        verdict = Verdict.RETEST
-        while verdict == Verdict.RETEST:
-            measured = worth + rng.normal(0, between_sd) + rng.normal(0, se)
-            own = se * float(np.sqrt(rng.chisquare(df) / df))
-            seen.append(SeasonResult(str(len(seen) + 1), float(measured), own, df))
-            verdict = suggest_over_seasons(seen, rule, between_sd if between_sd > 0 else None)
-        seasons += len(seen)
-        wrong_up += verdict == Verdict.RECOMMEND and worth <= 0
-        wrong_down += verdict == Verdict.DROP and worth >= matters
-    poor, good = int((true <= 0).sum()), int((true >= matters).sum())
-    return ErrorRates(wrong_up / max(1, poor), wrong_down / max(1, good), seasons / entries, entries)
+def _as_means(results: Mapping[str, Sequence[SeasonResult]]) -> list[SeasonMeans]:
+    """Each season's differences as means beside a check at 0, the variance of a difference half on either side."""
+    by_season: dict[str, list[tuple[str, SeasonResult]]] = {}
+    for entry, own in results.items():
+        for r in own:
+            by_season.setdefault(r.season, []).append((entry, r))
+    made = []
+    for some in by_season.values():
+        own_variance = [r.se**2 / 2 for _, r in some]
+        usual, df = float(np.median(own_variance)), float(np.mean([r.df for _, r in some]))
+        entries, means = tuple(e for e, _ in some), tuple(r.better_by for _, r in some)
+        made.append(SeasonMeans(entries, means, tuple(own_variance), 0.0, usual, usual, df))
+    return made
 
 
 def seasons_needed(

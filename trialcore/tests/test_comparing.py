@@ -13,7 +13,7 @@ from trialcore.inference.index import weigh
 from trialcore.inference.joint import TraitEvidence, residual_correlation
 from trialcore.inference.letters import letter_display
 from trialcore.inference.power import chance_any_found, chance_found, precision, replicates_needed, smallest_found
-from trialcore.inference.seasons import SeasonResult, SeasonRule, pool, rule_error_rates, seasons_needed, suggest_over_seasons
+from trialcore.inference.seasons import SeasonResult, pool, seasons_needed, verdicts_over_seasons
 from trialcore.inference.verdict import Verdict
 
 
@@ -153,23 +153,17 @@ class Seasons(TestCase):
         self.assertAlmostEqual(found.se, 4 / np.sqrt(3), places=3)  # the plain standard error of three differences
         self.assertEqual(found.df, 2)
 
-    def test_the_rule(self) -> None:
-        good, poor, even = (SeasonResult("1", d, 1.0, 30) for d in (5.0, -5.0, 0.2))
-        self.assertEqual(suggest_over_seasons([]), Verdict.RETEST)
-        self.assertEqual(suggest_over_seasons([good]), Verdict.RETEST)
-        self.assertEqual(suggest_over_seasons([good, good]), Verdict.RECOMMEND)
-        self.assertEqual(suggest_over_seasons([poor]), Verdict.DROP)
-        self.assertEqual(suggest_over_seasons([even] * 3), Verdict.RETEST)
-        self.assertEqual(suggest_over_seasons([even] * 4), Verdict.DROP)
+    def test_the_rule_is_that_of_the_boards(self) -> None:
+        """Alone an entry goes by its pooled difference and the bars of a t test; among others by their shrunken fit."""
+        alone = {d: verdicts_over_seasons({"A": [SeasonResult("1", d, 1.0, 30)] * 2})["A"].verdict for d in (5.0, -5.0, 0.2)}
+        self.assertEqual(alone, {5.0: Verdict.RECOMMEND, -5.0: Verdict.DROP, 0.2: Verdict.RETEST})
+        differences = {"A": 4.0, "B": 0.5, "C": -0.5, "D": -4.0, "E": 0.0}
+        results = {e: [SeasonResult(s, d, 0.8, 30) for s in "123"] for e, d in differences.items()}
+        among = verdicts_over_seasons(results)
+        self.assertEqual((among["A"].verdict, among["D"].verdict), (Verdict.RECOMMEND, Verdict.DROP))
+        self.assertEqual(among["B"].verdict, Verdict.RETEST)
         with self.assertRaises(ValueError):
             pool([])
-
-    def test_error_rates_follow_the_bars(self) -> None:
-        common = {"true_sd": 5.0, "between_sd": 2.0, "se": 4.0, "df": 33.0, "matters": 3.0, "seed": 4, "entries": 1500}
-        strict = rule_error_rates(SeasonRule(sure_better=0.99, sure_worse=0.99, decide_by=6), **common)  # type: ignore[arg-type]
-        loose = rule_error_rates(SeasonRule(recommend_after=1, sure_better=0.7, sure_worse=0.7), **common)  # type: ignore[arg-type]
-        self.assertLess(strict.recommends_no_better, loose.recommends_no_better)
-        self.assertGreater(strict.mean_seasons, loose.mean_seasons)
 
     def test_seasons_needed(self) -> None:
         n = seasons_needed(5.0, 3.0, 2.0)

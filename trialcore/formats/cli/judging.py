@@ -175,7 +175,7 @@ def _index_text(figures: dict[str, Any]) -> str:
 
 
 def _seasons(given: argparse.Namespace) -> int:
-    from trialcore.inference.seasons import SeasonResult, pool, suggest_over_seasons
+    from trialcore.inference.seasons import SeasonResult, pool, verdicts_over_seasons
 
     table = read_columns(given.file, ("entry", "season"), ("better_by", "se", "df"))
     by_entry: dict[str, list[SeasonResult]] = {}
@@ -184,11 +184,8 @@ def _seasons(given: argparse.Namespace) -> int:
         by_entry.setdefault(entry, []).append(found)
 
     def reckon() -> dict[str, Any]:
-        return {
-            "entries": [
-                {"entry": e, **asdict(pool(found)), "verdict": suggest_over_seasons(found).value} for e, found in by_entry.items()
-            ]
-        }
+        verdicts = verdicts_over_seasons(by_entry)
+        return {"entries": [{"entry": e, **asdict(pool(own)), "verdict": verdicts[e].verdict.value} for e, own in by_entry.items()]}
 
     return show(refusing(given.file, reckon, "differences with standard errors and df above zero"), given.format, _seasons_text)
 
