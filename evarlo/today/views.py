@@ -14,6 +14,7 @@ from evarlo.people.permissions import allowed, may, opens
 from evarlo.people.places import people_known, place
 from evarlo.people.requests import PersonRequest
 from evarlo.today.finding import Found, found_by, plot_meant
+from evarlo.today.figures import FIGURES
 from evarlo.today.glossary import GLOSSARY, STAGES
 from evarlo.today.words import day_in_words, weight
 from evarlo.trials.models import Trial
@@ -78,4 +79,4 @@ def jump(request: PersonRequest) -> HttpResponse:
 @given_again
 def help_page(request: PersonRequest) -> HttpResponse:
     """How the work goes, and what the words mean."""
-    return render(request, "today/help.html", {"stages": STAGES, "glossary": GLOSSARY, "roles": ROLES.items()})
+    return render(request, "today/help.html", {"stages": STAGES, "figures": FIGURES, "glossary": GLOSSARY, "roles": ROLES.items()})
