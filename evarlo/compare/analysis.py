@@ -205,7 +205,8 @@ class Comparison:
     def misled(self) -> list[EntryResult]:
         """Entries of complete blocks without a second factor whose lost plots put their plain average off by half a standard
         error of a difference or more. Elsewhere every plain average is off, so none is singled out."""
-        if self.worked.choice.analysis not in ("rcbd", "latin") or not any(p.left_out for p in self.plots):
+        of_means = self.worked.dates is None  # days between two walks lie before the day of the walk, with or without lost plots
+        if not of_means or self.worked.choice.analysis not in ("rcbd", "latin") or not any(p.left_out for p in self.plots):
             return []
         lost = {p.plot.entry_id for p in self.plots if p.left_out}
         return [

@@ -13,8 +13,8 @@ from evarlo.people.given_again import given_again
 from evarlo.people.permissions import allowed, may, opens
 from evarlo.people.places import people_known, place
 from evarlo.people.requests import PersonRequest
-from evarlo.today.finding import Found, found_by, plot_meant
 from evarlo.today.figures import FIGURES
+from evarlo.today.finding import Found, found_by, plot_meant
 from evarlo.today.glossary import GLOSSARY, STAGES
 from evarlo.today.words import day_in_words, weight
 from evarlo.trials.models import Trial
