@@ -76,7 +76,7 @@ def tables(pool: Any, quick: int) -> None:
 
 def chances(pool: Any, quick: int) -> None:
     """Stated chances and foretold verdicts over kinds of world and checks."""
-    stated: list[tuple[float, bool]] = []
+    stated: list[tuple[float, bool, int]] = []
     foretold: list[tuple[float, float, int]] = []
     for at, worlds in ((Station(12, 4, 2), 400), (Station(30, 3, 3), 150)):
         for phi in (0.0, 0.25, 0.5):
@@ -86,7 +86,7 @@ def chances(pool: Any, quick: int) -> None:
                 ):
                     stated += p.stated
                     foretold += p.foretold
-    said, better = np.array([s for s, _ in stated]), np.array([b for _, b in stated])
+    said, better = np.array([s for s, _, _ in stated]), np.array([b for _, b, _ in stated])
     print("Stated → happened:", binned(said, better, STATED))
     up, down, came = (np.array(column) for column in zip(*foretold, strict=True))
     print(f"Foretold → happened, {len(came)} entry-seasons")

@@ -111,6 +111,7 @@ class Honest:
     now: SeasonMeans
     means: tuple[SeasonMeans, ...]  # of all seasons, this one last
     seasons: tuple[str, ...]
+    learnt_from: int = 0  # programmes of the place from which the prior was learnt; 0 where it is the library's
 
     def advantage(self, result: EntryResult) -> Advantage | None:
         """What the fit expects of an entry; None for one that is not in it."""

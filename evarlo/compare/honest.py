@@ -7,13 +7,14 @@ from functools import lru_cache
 
 from evarlo.compare.analysis import Comparison, EntryResult, Honest, cultivar_key
 from evarlo.trials.registry import registry
+from trialcore.inference.priors import ANY_CHECK, LIBRARY, Prior
 from trialcore.inference.season_means import SeasonMeans, season_of
-from trialcore.inference.shrunken import FEWEST, Advantage, Prior, Shrunken, shrink
+from trialcore.inference.shrunken import Advantage, Shrunken, shrink
 
 
 def honestly(found: Comparison) -> Comparison:
     """The comparison with what each entry keeps of its lead and the chance that it is better, the most promising first; as it was
-    where there are too few entries, or no error to judge by."""
+    where there is no error to judge by."""
     made = honest(found)
     if made is None:
         return found
@@ -34,12 +35,21 @@ def honest(found: Comparison) -> Honest | None:
     apart = {r.entry.code for r in found.results if r.entry.repeated}
     before = registry.earlier(found.trial, found.trait, found.check.cultivar.known_as) if registry.earlier else ()
     now = season_of(found.worked, found.check.code, found.sign, names, apart)
-    if now is None or len(now.entries) < FEWEST:
+    if now is None:
         return None
     seasons = (*(e.season for e in before), now)
-    prior = Prior() if judging is None or judging.good_check else Prior(ahead=0.0)
+    prior = prior_of(found)
     worked = _fitted(seasons, prior)
-    return Honest(worked, now, seasons, tuple(e.words for e in before)) if worked else None
+    return Honest(worked, now, seasons, tuple(e.words for e in before), prior.programmes) if worked else None
+
+
+def prior_of(found: Comparison) -> Prior:
+    """What is taken of the entries and the check before their own figures: learnt from other programmes of the place, else the
+    library's."""
+    if registry.learnt_prior and found.check:
+        return registry.learnt_prior(found.trial, found.trait, found.check.cultivar.known_as)
+    judging = registry.judging(found.trial) if registry.judging else None
+    return LIBRARY if judging is None or judging.good_check else ANY_CHECK
 
 
 @lru_cache(maxsize=256)

@@ -10,12 +10,12 @@ from typing import Any
 import numpy as np
 
 from evarlo.compare.analysis import EntryResult
+from evarlo.compare.honest import prior_of
 from evarlo.compare.queries import compare_plots, guard_of
 from evarlo.trials.models import Criterion, Trial
 from evarlo.trials.queries import criteria_of, entry_names, plots_of
 from trialcore.analyses.evidence import evidence_of
 from trialcore.inference.joint import Standing, TraitEvidence, Turn, draws_of, passes, residual_correlation, stand, turns
-from trialcore.inference.shrunken import FEWEST, Prior
 
 MOST_FIGURES = 120_000  # draws × criteria × entries that are sent to a browser
 MOST_DRAWS = 2000
@@ -88,7 +88,7 @@ def together(trial: Trial, user: Any, wanted: Mapping[str, float] | None = None)
     weights = tuple((wanted or {}).get(c.trait.key, c.weight) for c in used)
     count = max(50, min(MOST_DRAWS, MOST_FIGURES // (len(kept) * len(used))))
     luck = _correlation([compared[c.pk].analysis.residuals for c in used])
-    prior = Prior() if len(kept) > FEWEST else None  # as on Compare
+    prior = prior_of(first)  # as on Compare
     true = draws_of(traits, luck, trial.pk, count, check, prior)
     fit = np.all([passes(t, true[:, i, :]) for i, t in enumerate(traits)], axis=0)
     unit = np.array([t.direction / t.matters for t in traits])

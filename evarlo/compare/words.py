@@ -91,11 +91,18 @@ def bars_in_words(comparison: Comparison) -> str:
         guard = f", all {len(comparison.versus.differences)} comparisons together held to 5 % (Dunnett)"
     shaded = "Each entry is tested by itself" if comparison.by_kind else "Shaded: where a difference from the check could be luck"
     cut = ", within what can be" if comparison.cut else ""
-    chance = (
-        " The chance that it is better takes the check to be rather better than an average new entry, until figures say otherwise;"
-        " flat it takes each entry by itself."
-    )
-    return f"Thick bar: one standard error of the mean. Thin: 95 %{cut}. {shaded}{guard}.{chance if comparison.honest else ''}"
+    chance = f" {starts_from_in_words(comparison.honest.learnt_from)}" if comparison.honest else ""
+    return f"Thick bar: one standard error of the mean. Thin: 95 %{cut}. {shaded}{guard}.{chance}"
+
+
+def starts_from_in_words(programmes: int) -> str:
+    """What chances start from, before the figures of a trial."""
+    if programmes:
+        others = "one other signed programme" if programmes == 1 else f"{number_word(programmes).lower()} other signed programmes"
+        start = f"starts from what {others} of this place showed of entries and checks"
+    else:
+        start = "takes the check to be rather better than an average new entry, until figures say otherwise"
+    return f"The chance that it is better {start}; flat it takes each entry by itself."
 
 
 def why_in_words(comparison: Comparison) -> SafeString:

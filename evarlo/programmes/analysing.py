@@ -16,13 +16,15 @@ from evarlo.grounds.models import WeatherDay
 from evarlo.programmes.evidence import means_of, newest_boards, read_trial, site_of, stamp_of, trials_of, verdicts_now
 from evarlo.programmes.models import Analysis, Programme
 from evarlo.trials.models import Criterion, Trial
+from evarlo.verdicts.learning import Programme as Learning
+from evarlo.verdicts.learning import newest_signature, prior_for
 from trialcore.analyses.programme import Along, Lead, Whole, analyse_plots, analyse_programme, leads_along
 from trialcore.analyses.programme import Programme as Found
 from trialcore.inference.season_means import SeasonMeans, own_variances, where_it_matters
-from trialcore.inference.shrunken import Prior, Shrunken, shrink
+from trialcore.inference.shrunken import Shrunken, shrink
 from trialcore.reckoning.schedule import years_later
 
-SHAPE = 1  # of what is kept: another version of the program that shows more counts it up, and all is reckoned anew
+SHAPE = 2  # of what is kept: another version of the program that shows more counts it up, and all is reckoned anew
 MOST_PLOTS = 800  # that are also fitted in one stage
 AT_ONCE = 4  # trials that are read in one step
 FEWEST_DAYS = 20  # of weather, below which a season's warmth is not known
@@ -42,14 +44,15 @@ def begin(programme: Programme, trait: Trait, anew: bool = False) -> Analysis:
     step."""
     members = trials_of(programme)
     stamp = stamp_of(members, newest_boards([t for t, _ in members]))
-    kept = Analysis.objects.filter(programme=programme, trait=trait).defer("read").first()
-    if kept and kept.stamp == stamp and kept.found.get("shape", SHAPE) == SHAPE and not anew:
+    kept = Analysis.objects.filter(programme=programme, trait=trait).first()
+    same = kept is not None and kept.stamp == stamp and kept.found.get("shape", SHAPE) == SHAPE and not anew
+    if kept and same and kept.found.get("learnt") == newest_signature():
         return kept
     found = kept.found if kept and kept.found.get("shape") == SHAPE else {}  # shown until the new one is there
     made, _ = Analysis.objects.update_or_create(
         programme=programme,
         trait=trait,
-        defaults={"stamp": stamp, "read": [], "found": found | {"old": True}, "at": timezone.now()},
+        defaults={"stamp": stamp, "read": kept.read if kept and same else [], "found": found | {"old": True}, "at": timezone.now()},
     )
     return made
 
@@ -107,9 +110,9 @@ def fitted(programme: Programme, trait: Trait, read: list[dict[str, Any]]) -> di
         found = analyse_programme(means, check)
     except ValueError as reason:
         return {"trials": trials, "rows": [], "why": f"Nothing can be put together yet: {reason}."}
-    kept = shrink(
-        [s for u in used if check and (s := _season(u, sign, check))], Prior() if programme.good_check else Prior(ahead=0.0)
-    )
+    seasons = [s for u in used if check and (s := _season(u, sign, check))]
+    prior = prior_for(Learning(programme.crop_id, trait.key, int(check or 0)), good_check=programme.good_check)
+    kept = shrink(seasons, prior)
     warmth = {r["read"]["slug"]: r["warmth"] for r in there if r["warmth"] is not None and not r["left_out"]}
     along = {a.entry: a for a in leads_along(found.steps, warmth)}
     names = dict(Cultivar.objects.filter(crop=programme.crop_id).values_list("pk", "name"))
@@ -130,6 +133,8 @@ def fitted(programme: Programme, trait: Trait, read: list[dict[str, Any]]) -> di
         "whole": _whole_shown(found.whole, names),
         "one_stage": _one_stage(used, sign, check),
         "spread": float(np.sqrt(kept.entry_variance)) if kept else None,
+        "learnt": newest_signature(),
+        "learnt_from": prior.programmes,
     }
 
 

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from evarlo.catalogue.models import Crop, Trait
     from evarlo.people.models import User
     from evarlo.trials.models import Plot, Trial
+    from trialcore.inference.priors import Prior
     from trialcore.inference.season_means import SeasonMeans
     from trialcore.inference.verdict import Rule
 
@@ -127,7 +128,8 @@ class Registry:
     `warm_up` what a person should practise before scoring a trait, empty for nothing; `eyes` how well people (by id) score what
     is known for a trait, in words; `reached` the day on which a trait came so far in the first plot, or in half of them; `care`
     the kinds of care in words, and `cared` the last day of each in some trials; `earlier` what signed seasons before a trial say of
-    a trait against its check (a cultivar by id); `judging` by what a trial is judged; `remembered` what earlier seasons taught that
+    a trait against its check (a cultivar by id); `judging` by what a trial is judged; `learnt_prior` what other
+    programmes teach about entries and check of a trait; `remembered` what earlier seasons taught that
     bears on a plan; `going_on` what the newest signed board of a crop keeps in trials, and what it dropped;
     `weights` how much a trial counts in a programme (up to 1) in a trait, and why."""
 
@@ -150,6 +152,7 @@ class Registry:
     care: dict[str, str] = field(default_factory=dict)
     earlier: Callable[[Trial, Trait, int], Sequence[Earlier]] | None = None
     judging: Callable[[Trial], Judging] | None = None
+    learnt_prior: Callable[[Trial, Trait, int], Prior] | None = None
     remembered: list[Callable[[Trial], Iterable[str]]] = field(default_factory=list)
     dropped: list[Callable[[Crop, Sequence[str]], Iterable[str]]] = field(default_factory=list)
     going_on: list[Callable[[Crop], GoingOn]] = field(default_factory=list)

@@ -6,11 +6,12 @@ class VerdictsConfig(AppConfig):
 
     def ready(self) -> None:
         from evarlo.trials.registry import registry
-        from evarlo.verdicts import lessons, seasons
+        from evarlo.verdicts import learning, lessons, seasons
 
         registry.spans.append(seasons.spans)
         registry.past_cv.append(seasons.past_cv)
         registry.earlier = seasons.earlier
+        registry.learnt_prior = learning.prior_of
         registry.remembered.append(lessons.remembered)
         registry.dropped.append(lessons.dropped_of)
         registry.going_on.append(lessons.going_on)

@@ -43,6 +43,9 @@ def reason_in_words(reason: Reason, criteria: Sequence[Criterion], rule: Rule) -
         Ground.HELD_BACK: f"Good, but {likely} worse in {trait} by more than {matters}: chance {chance}.",
         Ground.NOT_SURE_YET: f"Not sure enough yet in {trait}: chance {chance}, and {asked} is asked for.",
         Ground.FRESH_PROMISES_MORE: f"A new entry would promise more in {trait} (chance {chance}).",
+        Ground.ROOM_FIRST: (
+            f"May be better in {trait} (chance {chance}), but a new entry would promise more: retest where there is room."
+        ),
         Ground.BEHIND_AGAIN: f"Behind the check in {trait}{again}: the programme drops such (chance to be better {chance}).",
         Ground.CONFOUNDED: f"{reason.criterion}: no figure can tell that from the cultivar.",
         Ground.COULD_BE_LUCK: f"The difference in {trait} could be luck: chance of being better {chance}.",
@@ -148,7 +151,10 @@ def held_to_in_words(judging: Judging) -> list[tuple[str, str]]:
         else "The chance allows for the best of many looking better than it is, and holds the signed seasons of the check."
     )
     schools = {
-        Dropping.PROMISE: "a new entry, of which nothing is known, would promise more after one more season",
+        Dropping.PROMISE: (
+            "a new entry, of which nothing is known, would promise more after one more season, and it is unlikely "
+            f"({percent(rule.may_matter)} or less) to be better by what matters"
+        ),
         Dropping.ONE_BAD: "measured behind the check in its last season",
         Dropping.TWO_BAD: "measured behind the check in two seasons running",
         Dropping.CLEAR: "",
@@ -169,8 +175,9 @@ def held_to_in_words(judging: Judging) -> list[tuple[str, str]]:
         ),
         (
             "Retest",
-            "everything else, and whatever shares nothing with the check in its day, age, source, bed, depth or plants. One season "
-            "against a good check recommends almost nothing; two do.",
+            "everything else (where a new entry would promise more: only where there is room), and whatever shares nothing with "
+            "the check in its day, age, source, bed, depth or plants. One season against a good check recommends almost nothing; "
+            "two do.",
         ),
     ]
 

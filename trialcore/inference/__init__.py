@@ -6,6 +6,7 @@ In this room:
     comparisons     differences from the check, all pairs, what a difference is worth
     checks          entries against several checks at once, and who stands above all of them
     season_means    what a season leaves to those after it: its means, and how well each is known
+    priors          what is taken of entries and check beforehand: the library's, or learnt from other programmes
     shrunken        what a lead is expected to keep, and the chance that it is truly one, over seasons and all entries
     letters         letters beside means: entries that share one could not be told apart
     power           what difference a trial can tell apart, before it is sown

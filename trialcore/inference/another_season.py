@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from math import sqrt
 
 import numpy as np
@@ -15,6 +16,7 @@ from trialcore.inference.shrunken import Shrunken, promised
 from trialcore.inference.verdict import Rule
 
 MORE = 1e-9
+PLACES = 100
 DRAWS = 2400  # of which a share is known within 2 points
 
 
@@ -116,7 +118,8 @@ def another_season(
         later = a.variance - a.variance**2 / (a.variance + error)
         gain = promised(a.kept, a.variance, error) - max(a.kept, 0.0)
         up = _above(found, i, retest, max(matters, bar * sqrt(later)))
-        down = _below(found, i, retest, told[:, i], _leaving(found, retest, later, error, rule))
+        fresh = _leaving(found, retest, later, error, rule)
+        down = _below(found, i, retest, told[:, i], fresh, matters, distributions.t_quantile(rule.may_matter, found.df))
         others, asked = (further or {}).get(name, ()), (musts or {}).get(name, ())
         if others or asked:
             up, down, left = _with_others(up, down, others, asked, found.df, rule, rng)
@@ -160,12 +163,25 @@ def _above(found: Shrunken, i: int, retest: Retest, bar: float) -> float:
     return float(found.weights @ distributions.t_below((lead - bar) / moved, float("inf")))
 
 
-def _below(found: Shrunken, i: int, retest: Retest, told: Floats, bar: float) -> float:
-    """The chance that it lies below, moved by the entry's own part alone."""
-    own = 1 / (1 / found.betweens + told)
+def _below(found: Shrunken, i: int, retest: Retest, told: Floats, fresh: float, matters: float, bar: float) -> float:
+    """The chance that it lies below that of a `fresh` entry, moved by the entry's own part alone, and is unlikely (`bar` standard
+    errors) to reach what `matters`, moved by all that is learnt: the own part at equally likely places, the rest normal."""
+    own, variance, lead = 1 / (1 / found.betweens + told), found.variances[:, i], found.leads[:, i]
     error = (retest.of_mean + found.seasonals) / retest.sites
     moved = own / np.sqrt(own + error)
-    return float(found.weights @ distributions.t_below((bar - found.leads[:, i]) / moved, float("inf")))
+    told_of_lead = retest.of_difference(0.0) + 2 * found.seasonals / retest.sites
+    whole = variance / np.sqrt(variance + told_of_lead)
+    unlikely = matters + bar * np.sqrt(variance * told_of_lead / (variance + told_of_lead))
+    rest = np.sqrt(np.maximum(whole**2 - moved**2, 1e-12 * variance))
+    at = lead[:, None] + moved[:, None] * _places()
+    low = distributions.t_below((unlikely[:, None] - at) / rest[:, None], float("inf"))
+    return float(found.weights @ (low * (at < fresh)).mean(axis=1))
+
+
+@cache
+def _places() -> Floats:
+    """Equally likely places of a standard normal variable."""
+    return np.array([distributions.t_quantile(float(p), float("inf")) for p in (np.arange(PLACES) + 0.5) / PLACES])
 
 
 def _leaving(found: Shrunken, retest: Retest, variance: float, error: float, rule: Rule) -> float:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import product
 from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
 
 from trialcore.analyses.linear import Floats
-from trialcore.inference.shrunken import LEAST_WEIGHT, RATIOS, SEASONAL, Prior
+from trialcore.inference.priors import RATIOS, SEASONALS, STANDINGS, WIDTH, Prior
+from trialcore.inference.shrunken import LEAST_WEIGHT
 
 DRAWS = 20_000
 MANY = 120  # entries, beyond which fewer spreads of them are looked at
@@ -77,9 +79,9 @@ def draws_of(
         if prior is not None and check is not None and trait.plot_variance > 0:
             parts = _posterior(trait, check, prior)
             of = rng.choice(len(parts), size=draws, p=[weight for weight, _, _ in parts])
-            for n, (_, mean, root) in enumerate(parts):
-                own = of == n
-                made[own, i, :] = _back(mean + widening[own] * (luck[own, i, :] @ root.T), trait.link)
+            for n in np.unique(of):
+                own, (_, mean, covariance) = of == n, parts[n]
+                made[own, i, :] = _back(mean + widening[own] * (luck[own, i, :] @ _spread(covariance).T), trait.link)
         else:
             made[:, i, :] = _back(trait.means + widening * (luck[:, i, :] @ _spread(trait.covariance).T), trait.link)
     return made
@@ -92,32 +94,36 @@ def _spread(covariance: Floats) -> Floats:
 
 
 def _posterior(trait: TraitEvidence, check: int, prior: Prior) -> list[tuple[float, Floats, Floats]]:
-    """The parts of the posterior of the true means: weight, mean, root of the covariance, one for each spread of entries and each
-    entry × season variance of the grid, the mean of entries flat."""
+    """The parts of the posterior of the true means: weight, mean, covariance, one for each spread of entries and each entry ×
+    season variance of the grid, over all standings of the check, the mean of entries flat."""
     k, y, v = len(trait.means), trait.direction * trait.means, trait.covariance
-    found = []
-    for ratio in RATIOS[:: 1 if k <= MANY else 3]:
-        between = ratio**2 * trait.plot_variance
+    logs, parts = [], []
+    some = range(0, len(RATIOS), 1 if k <= MANY else 3), range(len(SEASONALS)) if k <= MANY else [int(np.argmax(prior.seasonals))]
+    for i, j in product(*some):
+        between = RATIOS[i] ** 2 * trait.plot_variance
         g = np.full(k, between)
-        g[check] = prior.width**2 * between
-        a = np.zeros(k)
-        a[check] = prior.ahead * np.sqrt(between)
-        for phi, likely in SEASONAL if k <= MANY else SEASONAL[1:2]:
-            inverse = np.linalg.inv(v + np.diag(g + phi * between))
-            ones = inverse.sum(axis=1)
-            level = float(ones @ (y - a)) / float(ones.sum())
-            gap = y - a - level
-            _, logdet = np.linalg.slogdet(inverse)
-            fits = 0.5 * (float(logdet) - np.log(ones.sum()) - float(gap @ inverse @ gap))
-            weight = np.log(ratio) - ratio**2 / 2 + np.log(likely) + fits
-            left = 1 - g * ones
-            covariance = np.diag(g) - (g[:, None] * inverse) * g + np.outer(left, left) / ones.sum()
-            found.append((float(weight), trait.direction * (level + a + g * (inverse @ gap)), covariance))
-    top = max(w for w, _, _ in found)
-    weights = np.exp([w - top for w, _, _ in found])
+        g[check] = WIDTH**2 * between
+        inverse = np.linalg.inv(v + np.diag(g + SEASONALS[j] * between))
+        ones = inverse.sum(axis=1)
+        total = float(ones.sum())
+        a = np.zeros((len(STANDINGS), k))
+        a[:, check] = STANDINGS * np.sqrt(between)
+        level = (y - a) @ ones / total
+        gap = y - a - level[:, None]
+        logdet = float(np.linalg.slogdet(inverse)[1])
+        fits = prior.logs[i, j] + 0.5 * (logdet - np.log(total) - ((gap @ inverse) * gap).sum(axis=1))
+        chances = np.exp(fits - fits.max())
+        logs.append(float(np.log(chances.sum()) + fits.max()))
+        chances /= chances.sum()
+        each = level[:, None] + a + g * (gap @ inverse)
+        mean = chances @ each
+        left = 1 - g * ones
+        within = np.diag(g) - (g[:, None] * inverse) * g + np.outer(left, left) / total
+        parts.append((trait.direction * mean, within + (each - mean).T @ (chances[:, None] * (each - mean))))
+    weights = np.exp(np.array(logs) - max(logs))
     weights[weights < LEAST_WEIGHT * weights.sum()] = 0.0
     weights /= weights.sum()
-    return [(float(w), mean, _spread(c)) for w, (_, mean, c) in zip(weights, found, strict=True) if w > 0]
+    return [(float(w), mean, covariance) for w, (mean, covariance) in zip(weights, parts, strict=True) if w > 0]
 
 
 def passes(trait: TraitEvidence, values: Floats) -> npt.NDArray[np.bool_]:

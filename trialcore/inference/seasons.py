@@ -12,6 +12,8 @@ from trialcore.inference.season_means import SeasonMeans
 from trialcore.inference.shrunken import Shrunken, shrink
 from trialcore.inference.verdict import Evidence, Prospect, Rule, Suggestion, suggest
 
+PLOTS_OF_A_MEAN = 4
+
 
 @dataclass(frozen=True)
 class SeasonResult:
@@ -101,7 +103,8 @@ def _chance_of(found: Shrunken, place: int, by: float) -> float:
 
 
 def _as_means(results: Mapping[str, Sequence[SeasonResult]]) -> list[SeasonMeans]:
-    """Each season's differences as means beside a check at 0, the variance of a difference half on either side."""
+    """Each season's differences as means beside a check at 0, the variance of a difference half on either side; a mean is taken
+    to be that of `PLOTS_OF_A_MEAN` plots, which differences do not say."""
     by_season: dict[str, list[tuple[str, SeasonResult]]] = {}
     for entry, own in results.items():
         for r in own:
@@ -111,7 +114,7 @@ def _as_means(results: Mapping[str, Sequence[SeasonResult]]) -> list[SeasonMeans
         own_variance = [r.se**2 / 2 for _, r in some]
         usual, df = float(np.median(own_variance)), float(np.mean([r.df for _, r in some]))
         entries, means = tuple(e for e, _ in some), tuple(r.better_by for _, r in some)
-        made.append(SeasonMeans(entries, means, tuple(own_variance), 0.0, usual, usual, df))
+        made.append(SeasonMeans(entries, means, tuple(own_variance), 0.0, usual, PLOTS_OF_A_MEAN * usual, df))
     return made
 
 

@@ -11,9 +11,10 @@ import numpy.typing as npt
 from trialcore.analyses.linear import Floats
 from trialcore.inference.another_season import Retest, another_season
 from trialcore.inference.distributions import t_below, t_quantile
+from trialcore.inference.priors import Prior
 from trialcore.inference.season_means import SeasonMeans
-from trialcore.inference.shrunken import Prior, Shrunken, shrink
-from trialcore.inference.verdict import Rule, leading_verdicts
+from trialcore.inference.shrunken import Shrunken, shrink
+from trialcore.inference.verdict import Dropping, Rule, leading_verdicts
 
 Bools = npt.NDArray[np.bool_]
 OPEN, RECOMMENDED = 0, 1
@@ -24,7 +25,8 @@ class Station:
     """What is grown and what is true of it, in standard deviations of a plot: places for entries in a season, blocks, plots of the
     check in a block, seasons; the `spread` of entries' true values, the entry × season variance as a share `phi` of theirs, and how
     far the check stands above the mean entry (None: drawn like an entry), what difference matters. `history` are seasons of the
-    check among other entries of the kind before the first."""
+    check among other entries of the kind before the first. Entries are normal, or with `tails` from a t distribution of so many
+    degrees of freedom and the same spread."""
 
     places: int = 12
     blocks: int = 4
@@ -35,6 +37,7 @@ class Station:
     check: float | None = None
     matters: float = 0.15
     history: int = 0
+    tails: int | None = None
 
     @property
     def df(self) -> int:
@@ -66,12 +69,14 @@ class Played:
     true: Floats
     verdict: npt.NDArray[np.int_]
     grown: Bools
+    made_room: Bools
     best_bet: int = -1
     recommended_best: int = -1
     ranked: list[int] = field(default_factory=list)
     ranked_best: int = -1
-    stated: list[tuple[float, bool]] = field(default_factory=list)  # chance that it is better, and whether it is
+    stated: list[tuple[float, bool, int]] = field(default_factory=list)  # chance that it is better, whether it is, in which season
     foretold: list[tuple[float, float, int]] = field(default_factory=list)  # recommended, dropped, and what happened
+    seasons: list[SeasonMeans] = field(default_factory=list)
     top_held: bool = True  # whether the 95 % interval of the entry on top held its true lead
 
     def regret(self, chosen: int) -> float:
@@ -90,9 +95,11 @@ def play(at: Station, seed: int, rule: Rule | None = None, grow: Grown = complet
     truth, luck = np.random.default_rng([seed, 1]), np.random.default_rng([seed, 2])
     pool = at.places * at.seasons
     value = truth.normal(0, at.spread, pool)
+    if at.tails:
+        value = at.spread * np.sqrt(1 - 2 / at.tails) * truth.standard_t(at.tails, pool)
     check = float(truth.normal(0, at.spread)) if at.check is None else at.check
     seasonal = truth.normal(0, np.sqrt(at.phi) * at.spread, (at.seasons, pool + 1))
-    played = Played(value - check, np.zeros(pool, int), np.zeros(pool, bool))
+    played = Played(value - check, np.zeros(pool, int), np.zeros(pool, bool), np.zeros(pool, bool))
     seasons = [_before(at, check, luck, n, grow) for n in range(at.history)]
     present: list[int] = []
     said: dict[int, tuple[float, float]] = {}
@@ -108,7 +115,8 @@ def play(at: Station, seed: int, rule: Rule | None = None, grow: Grown = complet
             raise ValueError("a season has no error to judge by")
         retest = Retest(at.blocks, seasons[-1].plot_variance, at.check_plots)
         said = _decide(played, found, seasons, present, at, rule, retest, said, behind)
-        present = [i for i in present if played.verdict[i] == OPEN]
+        present = [i for i in present if played.verdict[i] == OPEN and not played.made_room[i]]
+    played.seasons = seasons
     if found is not None:
         _choose(played, found)
     _rank(played, at, value, check, seasonal, seed, grow)
@@ -145,9 +153,12 @@ def _decide(
         kept, chance = measured, t_below(measured / np.sqrt(np.array(now.variances) + now.check_variance), now.df)
     error = retest.of_difference(0.0)
     promise = np.array([found.promise(str(i), error) for i in present])
-    given = leading_verdicts(kept, chance, promise, found.promise_of_a_fresh_one(error), at.matters, rule, behind[present])
+    more = found.chance_above(at.matters)[rows]
+    given = leading_verdicts(kept, chance, more, promise, found.promise_of_a_fresh_one(error), at.matters, rule, behind[present])
     played.verdict[present] = given
-    played.stated += [(float(c), bool(played.true[i] > 0)) for i, c in zip(present, chance, strict=True)]
+    if rule.dropping == Dropping.PROMISE and not rule.flat:  # a place goes to who promises more
+        played.made_room[present] = (given == OPEN) & (promise < rule.fresh * found.promise_of_a_fresh_one(error))
+    played.stated += [(float(c), bool(played.true[i] > 0), len(seasons)) for i, c in zip(present, chance, strict=True)]
     played.foretold += [(*said[i], int(v)) for i, v in zip(present, given, strict=True) if i in said]
     left = [i for i, v in zip(present, given, strict=True) if v == OPEN]
     ahead = another_season(found, seasons, [str(i) for i in left], retest, at.matters, rule)

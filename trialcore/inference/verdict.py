@@ -31,7 +31,7 @@ class Dropping(StrEnum):
 
 
 BAD_SEASONS = {Dropping.ONE_BAD: 1, Dropping.TWO_BAD: 2}  # in a row behind the check
-VERSION = "shrunken, first edition"  # of the rule, as boards keep it
+VERSION = "shrunken, second edition"  # of the rule, as boards keep it
 
 
 @dataclass(frozen=True)
@@ -64,7 +64,10 @@ class Rule:
     """The bar of a chance that allows for the best of many looking better than it is: wrong in about 1 of 100 recommendations
     against a chance check, in 7 to 10 against a good one."""
     fresh: float = 1.0
-    """An entry that promises less than this many times what a fresh one would is dropped to make room."""
+    """An entry that promises less than this many times what a fresh one would gives up its place to one. It is dropped ..."""
+    may_matter: float = 0.15
+    """... unless it is more likely than this to be better than the check by what matters: then it is retested where there is
+    room."""
     dropping: Dropping = Dropping.PROMISE
     flat: bool = False
     """Each season by itself, as if nothing were known of the others: the bars of a t test."""
@@ -111,6 +114,7 @@ class Ground(StrEnum):
     COULD_BE_LUCK = "could be luck"
     NOT_SURE_YET = "not sure enough yet"
     FRESH_PROMISES_MORE = "a new entry would promise more"
+    ROOM_FIRST = "may be better, but a new entry would promise more"
     BEHIND_AGAIN = "behind the check in too many seasons"
     CONFOUNDED = "differs from the check in more than its name"
 
@@ -138,7 +142,8 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
     Recommended when it is sure to beat the check on the leading criterion, more likely than not by at least what
     matters, no other criterion is likely to be worse by more than what matters, and no must-have is likely to be failed.
     Dropped when it is sure to fail a must-have, to be worse on the leading criterion, or to be worse by more than what
-    matters on any other; on the leading one also by the rule's school of dropping. Retested otherwise. Chances
+    matters on any other; on the leading one also by the rule's school of dropping. Retested otherwise, where there is room if a
+    fresh entry would promise more. Chances
     are those of the prospects where these are known.
 
     Raises ValueError when there is no criterion.
@@ -165,6 +170,8 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
         return Suggestion(Verdict.DROP, (gone,))
     if ahead < (rule.allowed_better if lead.prospect else rule.sure_better):
         ground = Ground.NOT_SURE_YET if lead.prospect else Ground.COULD_BE_LUCK
+        if _promises_less(lead, rule):
+            ground = Ground.ROOM_FIRST
         return Suggestion(Verdict.RETEST, (Reason(ground, lead.criterion, ahead),))
     if (lead.prospect.kept if lead.prospect else lead.better_by) < lead.matters:
         return Suggestion(Verdict.RETEST, (Reason(Ground.BETTER_BUT_SMALL, lead.criterion, ahead),))
@@ -179,28 +186,36 @@ def _gone(lead: Evidence, ahead: float, rule: Rule) -> Reason | None:
     """Why an entry is dropped on the leading criterion; None where it is not."""
     if 1 - ahead >= rule.sure_worse:
         return Reason(Ground.WORSE, lead.criterion, 1 - ahead)
-    if rule.dropping == Dropping.PROMISE and lead.prospect and lead.prospect.promise < rule.fresh * lead.prospect.fresh:
+    if lead.prospect and _promises_less(lead, rule) and lead.prospect.chance(lead.matters) <= rule.may_matter:
         return Reason(Ground.FRESH_PROMISES_MORE, lead.criterion, ahead)
     if lead.behind >= BAD_SEASONS.get(rule.dropping, lead.behind + 1):
         return Reason(Ground.BEHIND_AGAIN, lead.criterion, ahead)
     return None
 
 
+def _promises_less(lead: Evidence, rule: Rule) -> bool:
+    """Whether a fresh entry would promise more than this one, where the rule goes by that."""
+    if rule.dropping != Dropping.PROMISE or lead.prospect is None:
+        return False
+    return lead.prospect.promise < rule.fresh * lead.prospect.fresh
+
+
 def leading_verdicts(
     kept: Floats,
     chance: Floats,
+    of_more: Floats,
     promise: Floats,
     fresh: float,
     matters: float,
     rule: Rule | None = None,
     behind: npt.NDArray[np.int_] | None = None,
 ) -> npt.NDArray[np.int_]:
-    """As `suggest`, for many entries at once by one criterion: 1 recommend, 0 retest, −1 drop. `behind` are seasons in a row behind
-    the check, where the rule asks for them."""
+    """As `suggest`, for many entries at once by one criterion: 1 recommend, 0 retest, −1 drop. `of_more` are chances of being
+    better by what `matters`, `behind` seasons in a row behind the check, where the rule asks for them."""
     rule = rule or Rule()
     drop = 1 - chance >= rule.sure_worse
     if rule.dropping == Dropping.PROMISE and not rule.flat:
-        drop |= promise < rule.fresh * fresh
+        drop |= (promise < rule.fresh * fresh) & (of_more <= rule.may_matter)
     if behind is not None and rule.dropping in BAD_SEASONS:
         drop |= behind >= BAD_SEASONS[rule.dropping]
     recommend = ~drop & (chance >= (rule.sure_better if rule.flat else rule.allowed_better)) & (kept >= matters)

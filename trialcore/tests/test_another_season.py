@@ -45,7 +45,8 @@ def lived(
         error = retest.of_difference(0.0)
         kept = np.array([a.kept for a in anew.advantages])
         promise = np.array([anew.promise(e, error) for e in NAMES])
-        verdict = leading_verdicts(kept, anew.chance_above(0.0), promise, anew.promise_of_a_fresh_one(error), matters)
+        of_more = anew.chance_above(matters)
+        verdict = leading_verdicts(kept, anew.chance_above(0.0), of_more, promise, anew.promise_of_a_fresh_one(error), matters)
         for e, v in zip(NAMES, verdict, strict=True):
             up[e] += v == 1
             down[e] += v == -1
@@ -54,14 +55,18 @@ def lived(
 
 class Retests(TestCase):
     def test_the_foretold_chances_are_those_of_seasons_that_are_lived(self) -> None:
-        seasons = [one_season(np.random.default_rng(3))]
-        found = shrink(seasons)
-        assert found
-        retest = Retest(4, 1.0)
-        foretold = {o.entry: o for o in another_season(found, seasons, NAMES, retest, 0.15)}
-        happened = lived(seasons, found, retest, 0.15, 500)
-        off = [(foretold[e].recommend - happened[e][0], foretold[e].drop - happened[e][1]) for e in NAMES]
-        self.assertLess(max(abs(up) for up, _ in off), 0.07, off)  # 500 draws leave 2 points of luck
+        """Of entries that stay open, over some first seasons."""
+        off, retest = [], Retest(4, 1.0)
+        for seed in range(3, 9):
+            seasons = [one_season(np.random.default_rng(seed))]
+            found = shrink(seasons)
+            assert found
+            chance = found.chance_above(0.15)
+            open_still = [e for i, e in enumerate(NAMES) if chance[i] > Rule().may_matter]
+            foretold = {o.entry: o for o in another_season(found, seasons, open_still, retest, 0.15)}
+            happened = lived(seasons, found, retest, 0.15, 100)
+            off += [(foretold[e].recommend - happened[e][0], foretold[e].drop - happened[e][1]) for e in open_still]
+        self.assertLess(max(abs(up) for up, _ in off), 0.12, off)  # 100 draws leave 5 points of luck
         self.assertLess(abs(np.mean([up for up, _ in off])), 0.03, off)
         self.assertLess(abs(np.mean([down for _, down in off])), 0.06, off)
 
@@ -127,10 +132,11 @@ class Rules(TestCase):
     def test_many_at_once_are_judged_as_each_by_itself(self) -> None:
         rng = np.random.default_rng(1)
         kept, chance, promise = rng.normal(0, 1, 300), rng.random(300), rng.random(300)
-        at_once = leading_verdicts(kept, chance, promise, 0.4, 0.3, Rule())
+        of_more = chance * rng.random(300)
+        at_once = leading_verdicts(kept, chance, of_more, promise, 0.4, 0.3, Rule())
         word = {1: Verdict.RECOMMEND, 0: Verdict.RETEST, -1: Verdict.DROP}
-        for k, c, p, v in zip(kept, chance, promise, at_once, strict=True):
-            prospect = Prospect(lambda _by, c=c: float(c), float(k), float(p), 0.4)  # type: ignore[misc]
+        for k, c, m, p, v in zip(kept, chance, of_more, promise, at_once, strict=True):
+            prospect = Prospect(lambda by, c=c, m=m: float(m if by > 0 else c), float(k), float(p), 0.4)  # type: ignore[misc]
             self.assertEqual(suggest([Evidence("yield", float(k), 1.0, 10.0, 0.3, prospect=prospect)]).verdict, word[int(v)])
 
 

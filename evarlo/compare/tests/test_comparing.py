@@ -79,7 +79,7 @@ class Comparing(TestCase):
             world.keep(asked, plot, self.by, round(10 * MEANS[plot.entry.cultivar.name] + i % 3))
         results = self.compared("bolting").results
         self.assertEqual(results[0].name, "Brakewater")
-        self.assertGreater(results[0].chance or 0, 0.97)
+        self.assertGreater(results[0].flat or 0, 0.97)
         self.assertTrue(self.said("bolting").startswith("Brakewater beats the check"))
 
     def test_holding_all_together_widens_the_band(self) -> None:

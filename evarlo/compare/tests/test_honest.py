@@ -53,13 +53,14 @@ class Honest(TestCase):
     def test_a_signed_season_of_the_same_check_is_in_it_and_no_other(self) -> None:
         sign_board(self.season("2024", MEANS, check="OF-17"), self.by)  # another check
         self.season("2023", MEANS)  # never signed
-        before = self.season("2025", {e: 8.0 - (e == "Corvane") * 4 for e in ENTRIES})
+        before = self.season("2025", {e: m + (e != "Corvane") for e, m in MEANS.items()})
         now = self.season("2026", MEANS)
         alone = compare(now, self.trait, self.by).results
         sign_board(before, self.by)
         found = compare(Trial.objects.get(pk=now.pk), self.trait, self.by)
         assert found.honest
         self.assertEqual(found.honest.seasons, ("Fennel 2025 2025",))
+        self.assertEqual(found.honest.learnt_from, 1)  # the programme of the other check teaches what entries and checks are like
         chance = {r.name: r.chance or 0.0 for r in found.results if r.kept is not None}
         for r in alone:
             if r.kept is not None:
@@ -67,13 +68,26 @@ class Honest(TestCase):
         later = compare(Trial.objects.get(pk=before.pk), self.trait, self.by)
         self.assertEqual(later.honest.seasons if later.honest else None, ())  # seasons to come say nothing of one gone by
 
-    def test_few_entries_stay_as_they_were(self) -> None:
-        made = world.trial(self.by, entries=ENTRIES[:4])
+    def test_few_entries_go_by_the_same_rule(self) -> None:
+        made = world.trial(self.by, entries=ENTRIES[:3])
         world.sow(made, self.by)
         world.keep_yields(made, self.by, MEANS)
         found = compare(made, self.trait, self.by)
-        self.assertIsNone(found.honest)
-        self.assertEqual([r.chance for r in found.results], [r.flat for r in found.results])
+        square, n = found.analysis.mse or 0.0, found.trial.blocks
+        means = [r.mean.lsmean or 0.0 for r in found.results]
+        names = [r.name for r in found.results]
+        others = [i for i, name in enumerate(names) if name != "Corvane"]
+        base, own = means[names.index("Corvane")], square / n
+        held = shrink(
+            [
+                SeasonMeans(
+                    [names[i] for i in others], [means[i] for i in others], [own] * 2, base, own, square, found.analysis.df_error
+                )
+            ]
+        )
+        assert held
+        for a in held.advantages:
+            self.assertAlmostEqual(found.results[names.index(a.entry)].chance or 0, a.chance, places=6)
 
     def test_the_board_goes_by_the_same_chances_and_gives_a_best_bet_apart(self) -> None:
         made = self.season("2026", MEANS)

@@ -79,9 +79,9 @@ class Together(TestCase):
         made = together(grown(self.by, criteria=criteria), self.by)
         assert made
         by_name = {r.name: i for i, r in enumerate(made.results)}
-        self.assertLess(float(made.standing.best[by_name["Quillet"]]), 0.02)
+        self.assertLess(float(made.standing.best[by_name["Quillet"]]), 0.05)
         self.assertGreater(float(made.standing.best[by_name["OF-17"]]), 0.75)  # it may fall short of 46 cm itself
-        self.assertLess(float(made.meets[by_name["Quillet"]]), 0.02)
+        self.assertLess(float(made.meets[by_name["Quillet"]]), 0.05)
 
     def test_without_figures_it_says_so(self) -> None:
         made = world.trial(self.by)

@@ -7,7 +7,6 @@ from django.urls import reverse
 from django.utils import timezone
 
 from evarlo.compare.queries import compare, guard_of
-from evarlo.compare.tests.test_comparing import MEANS
 from evarlo.nursery.models import BoughtIn, Happening, Sowing, Step
 from evarlo.nursery.raising import Act, happen
 from evarlo.nursery.services import keep_step
@@ -23,11 +22,14 @@ from evarlo.verdicts.models import Opinion, SignedBoard
 from evarlo.verdicts.services import give_verdict, sign_board
 from trialcore.reckoning.balance import Kind
 
+MEANS = {"Corvane": 5.0, "Quillet": 9.0, "OF-17": 5.6, "Brakewater": 3.4, "Weir Street": 5.2, "Umbra Sill": 4.9}
+MEANS |= {"Tolvik": 5.1, "Dunnick": 5.0, "Hallow Reach": 5.3}
+
 
 class Deciding(TestCase):
     def setUp(self) -> None:
         self.by = world.person()
-        self.trial = world.trial(self.by)
+        self.trial = world.trial(self.by, entries=tuple(MEANS))
         self.client.force_login(self.by, backend="django.contrib.auth.backends.ModelBackend")
 
     def board(self) -> Board:
@@ -43,7 +45,8 @@ class Deciding(TestCase):
     def test_suggestions(self) -> None:
         world.keep_yields(self.trial, self.by, MEANS)
         verdicts = {line.name: line.verdict for line in self.board().lines}
-        self.assertEqual(verdicts, {"Quillet": "recommend", "OF-17": "retest", "Corvane": "", "Brakewater": "drop"})
+        told = {name: verdicts[name] for name in ("Quillet", "OF-17", "Corvane", "Brakewater")}
+        self.assertEqual(told, {"Quillet": "recommend", "OF-17": "retest", "Corvane": "", "Brakewater": "drop"})
         reasons = {line.name: line.reasons for line in self.board().lines}
         self.assertRegex(reasons["Quillet"][0], r"^Ahead of the check in plot yield: chance (over 99|9\d) %\.$")
 
@@ -141,7 +144,7 @@ class Fairly(TestCase):
 
     def setUp(self) -> None:
         self.by = world.person()
-        self.trial = world.trial(self.by)
+        self.trial = world.trial(self.by, entries=tuple(MEANS))
         self.client.force_login(self.by)
         world.keep_yields(self.trial, self.by, MEANS)
 
@@ -202,11 +205,11 @@ class Fairly(TestCase):
             choose_guard(trial, family, self.by)
             trial = Trial.objects.get(pk=self.trial.pk)
             told = compare(trial, world.trait("plot-yield"), self.by, guard_of(trial))
-            words = {r.name: r.word for r in told.results}
+            words = {r.name: r.expected for r in told.results}
             for name, line in self.lines().items():
                 self.assertEqual(line.figures[0].word, words[name])
-                if line.suggestion and words[name] == "could be luck":
-                    self.assertEqual(line.suggestion.verdict, "retest", (family, name))
+                if line.suggestion and words[name] == "not sure":
+                    self.assertNotEqual(line.suggestion.verdict, "recommend", (family, name))
                 if line.suggestion and words[name] == "behind":
                     self.assertEqual(line.suggestion.verdict, "drop", (family, name))
 

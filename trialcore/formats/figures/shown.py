@@ -8,8 +8,9 @@ from trialcore.analyses.choice import Columns, Kind
 from trialcore.analyses.entries import EntryComparison, compare_entries
 from trialcore.formats.figures.blocks import Json, plain, versus_figures
 from trialcore.inference.comparisons import AgainstCheck, chance_above
+from trialcore.inference.priors import Prior
 from trialcore.inference.season_means import season_of
-from trialcore.inference.shrunken import FEWEST, Prior, shrink
+from trialcore.inference.shrunken import shrink
 
 Values = Sequence[float | None]
 COMPARED_ALONE = ("crd", "rcbd", "latin", "alpha", "augmented", "blocks", "split-plot", "strip-plot", "factorial")
@@ -20,12 +21,12 @@ def shown_of(found: EntryComparison, check: str | None, sign: int = 1, prior: Pr
     `mean_upper95`, its `difference` from the check with `lower95` and `upper95`, the `expected_advantage` over the check and the
     `chance` (0 to 1) of beating it, and the plots `n`. `sign` is −1 where less is better. What cannot be estimated is null."""
     advantages: dict[str, tuple[float | None, float]] = {}
-    if found.versus is not None:  # where there are too few entries to learn from, each by its own plots
+    if found.versus is not None:  # where there is no error of single means, each by its own plots
         advantages = {d.a: (None, chance_above(sign * d.estimate, d.se, d.df)) for d in found.versus.differences}
     if check is not None:
         names = {m.entry: m.entry for m in found.means}
         season = season_of(found, check, sign, names)
-        worked = shrink([season], prior) if season and len(season.entries) >= FEWEST else None
+        worked = shrink([season], prior) if season else None
         advantages |= {a.entry: (a.kept, a.chance) for a in worked.advantages} if worked else {}
     means = {m.entry: (m.n, m.lsmean, m.lower95, m.upper95) for m in found.means}
     return shown_rows(means, found.versus, check, advantages)
