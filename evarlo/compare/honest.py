@@ -26,7 +26,7 @@ def honestly(found: Comparison) -> Comparison:
 
 def honest(found: Comparison) -> Honest | None:
     """The fit over this trial and the signed seasons of its check before it."""
-    if found.check is None:
+    if found.check is None or found.trial.family_guard:  # which holds all comparisons together in a way of its own
         return None
     judging = registry.judging(found.trial) if registry.judging else None
     if judging and judging.rule.flat:

@@ -35,10 +35,15 @@ from evarlo.walks.models import Observation
 from evarlo.walks.services import Seen, clear, close_round, keep_observation, open_round, plan_round
 from evarlo.walks.stages import stage_of, windows
 from trialcore.analyses.keeping import lost_between, median_lost, share_sound
+from trialcore.field.picks import PlotYield
+from trialcore.reckoning.fixation import Mating, along
+from trialcore.reckoning.segregation import against_ratio, share_of_all
+from trialcore.reckoning.selection import plants_to_grow
 
 SEASONS = Path(__file__).resolve().parents[2] / "seasons"
-KINDS = ("stages", "store", "pests", "picks")
-"""The kinds of season that this adapter enters; the others wait for the places that their figures need."""
+KINDS = ("stages", "store", "pests", "picks", "nursery")
+"""The kinds of season that this adapter enters; the others (raised, sown, events, calendar) wait for plants that are kept by
+station and days that follow until they are set by hand."""
 
 TODAY = date(2026, 3, 1)
 STAGES = {"flower": "first-flower", "head": "heads-visible", "maturity": "first-edible", "silk": "silked", "bolting": "bolted"}
@@ -287,6 +292,26 @@ def _grown(season: Mapping[str, Any], by: User) -> tuple[Trial, dict[str, Plot]]
     return trial, {p.number: p for p in trial.plots.select_related("entry", "trial")}
 
 
+def without_plots(season: Mapping[str, Any]) -> Figures | None:
+    """The figures of a season in which no plot stands, of a selection nursery; None of other kinds."""
+    return dict(_nursery_figures(season)) if season["kind"] == "nursery" else None
+
+
+def _nursery_figures(season: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
+    """What is expected of generations that are selfed, classes against their ratio, and plants needed."""
+    if season["selfing_rate"] == 1:
+        for n in range(1, season["last_generation"] + 1):
+            yield f"fixation[F{n}]", along([Mating.SELFED] * (n - 1)).fixed
+    for act in holding(season):
+        if act["do"] == "classes":
+            found = against_ratio(act["counts"], act["ratio"])
+            yield f"classes.chi2[{act['family']};{act['trait']}]", found.chisq
+            yield f"classes.p[{act['family']};{act['trait']}]", found.p_chisq
+    for wanted in season["wanted"]:
+        share = share_of_all(["fixed"] * wanted["genes"])
+        yield f"plants.needed[F2;{wanted['genes']};{wanted['chance']}]", plants_to_grow(share, 1, wanted["chance"])
+
+
 def figures_of(entered: Entered) -> Figures:
     """Every figure that the application has of the season, under the ids of the calculator."""
     trial = Trial.objects.get(pk=entered.trial.pk)
@@ -383,21 +408,49 @@ def _problem_of(trait: Trait) -> int:
 def _pick_figures(entered: Entered, trial: Trial) -> Iterator[tuple[str, Any]]:
     seasons, stands = yields(trial), stands_over(trial)
     unsupported = {a["plot"] for a in entered.standing.values() if a["do"] in ("weigh_graded", "weigh_dry", "lose_plants")}
+    uncounted = {a["plot"] for a in entered.standing.values() if a["do"] == "weigh" and a["pieces"] is None}
     side = {a["plot"] for a in entered.standing.values() if a.get("part") == "side"}
     for name, plot in entered.plots.items():
         found = seasons.get(plot.pk)
         if name in unsupported or name in side or found is None:
             continue
-        yield f"kg.marketable[{name}]", found.marketable_kg
-        yield f"kg.cull[{name}]", found.cull_kg
-        if found.marketable_share is not None:
-            yield f"share.marketable.kg[{name}]", found.marketable_share
-        if found.flow and entered.season["yield_is"]["measure"] == "kg":
-            yield f"pick.first[{name}]", found.flow.first.isoformat()
-            yield f"pick.last[{name}]", found.flow.last.isoformat()
-            yield f"pick.span[{name}]", found.flow.span
-            if found.flow.to_half is not None:
-                yield f"pick.half.between[{name}]", found.flow.to_half
+        yield from _plot_figures(name, found, in_kg=entered.season["yield_is"]["measure"] == "kg", counted=name not in uncounted)
         for act in entered.season["acts"]:
             if act["do"] == "stand_count" and act["id"] in entered.standing and act["plot"] == name:
                 yield f"stand.counted[{name}@{act['date']}]", stands[plot.pk].on(_day(act))
+    if not unsupported and not side and entered.season["yield_is"]["measure"] == "kg":
+        yield from _compared_yields(entered, trial)
+
+
+def _plot_figures(name: str, found: PlotYield, *, in_kg: bool, counted: bool) -> Iterator[tuple[str, Any]]:
+    yield f"kg.marketable[{name}]", found.marketable_kg
+    yield f"kg.cull[{name}]", found.cull_kg
+    if counted:
+        yield f"pieces.marketable[{name}]", found.pieces or 0
+    if found.kg_per_m2 is not None and in_kg:
+        yield f"yield.per_m2[{name}]", found.kg_per_m2
+    if found.days_to_first_pick is not None and in_kg:
+        yield f"pick.first_days[{name}]", found.days_to_first_pick
+    if found.marketable_share is not None:
+        yield f"share.marketable.kg[{name}]", found.marketable_share
+    if found.flow and in_kg:
+        yield f"pick.first[{name}]", found.flow.first.isoformat()
+        yield f"pick.last[{name}]", found.flow.last.isoformat()
+        yield f"pick.span[{name}]", found.flow.span
+        if found.flow.to_half is not None:
+            yield f"pick.half.between[{name}]", found.flow.to_half
+
+
+def _compared_yields(entered: Entered, trial: Trial) -> Iterator[tuple[str, Any]]:
+    """Least squares over plots, by the page that compares."""
+    compared = compare(trial, Trait.objects.get(key="marketable-yield"), entered.by)
+    if compared.worked.rescaled is not None or compared.analysis.mse is None:
+        return
+    yield "ls.df", compared.analysis.df_error
+    for r in compared.results:
+        if r.mean.lsmean is not None:
+            yield f"ls.mean[{r.entry.code}]", r.mean.lsmean
+        if r.difference is not None and not r.entry.is_check:
+            yield f"ls.difference[{r.entry.code}]", r.difference.estimate
+            yield f"ls.sed[{r.entry.code}]", r.difference.se
+            yield f"ls.interval95[{r.entry.code}]", [r.lower, r.upper]

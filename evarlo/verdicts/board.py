@@ -96,9 +96,7 @@ def board_of(trial: Trial, user: Any) -> Board:
     plots = plots_of(trial)
     names = entry_names(trial, user)
     judging = judging_of(trial)
-    comparisons = [compare_plots(trial, c.trait, plots, names, guard_of(trial)) for c in criteria]
-    if not trial.family_guard:  # which holds all comparisons together in a way of its own
-        comparisons = [honestly(c) for c in comparisons]
+    comparisons = [honestly(compare_plots(trial, c.trait, plots, names, guard_of(trial))) for c in criteria]
     besides = besides_of(trial, allowed(user, "see_names"))
     said = opinions_of(trial)
     preferred = list(Preference.objects.in_force().filter(entry__trial=trial).select_related("entry", "over", "by"))

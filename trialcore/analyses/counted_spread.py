@@ -32,6 +32,10 @@ class Clumped:
     t_df: float
 
 
+LEAST_KNOWN = 2.0
+"""Degrees of freedom below which no t is told, however clumped the counts are."""
+
+
 def clumped_spread(y: Floats, filled: Floats, x: Floats, base: Fit, df: int) -> Clumped | None:
     """The model of counts `y` whose likelihood is clearly higher than that of a variance in proportion to the mean; None where none
     is. `filled` are the counts with what a penalty adds to them, `x` the matrix of the model. Extra zeros are only looked for where
@@ -136,7 +140,8 @@ def negative_binomial(y: Floats, filled: Floats, x: Floats, base: Fit, df: int) 
     value_less = float(family.terms(filled, filled, np.clip(less @ smaller, -35, 35))[0].sum())
     lost = 2 * max(0.0, value - value_less)
     loglik = _negative_binomial_loglik(y, m, np.full(len(y), size))
-    known = 2.0 * df / (2 + 6 / size)  # the fourth cumulant of clumped counts leaves their spread less sure than that of others
+    sure = 2.0 * df / (2 + 6 / size)  # the fourth cumulant of clumped counts leaves their spread less sure than that of others
+    known = max(sure, min(float(df), LEAST_KNOWN))
     return Clumped("negative binomial", family, beta, np.asarray(np.linalg.inv(information), dtype=float), loglik, lost, known)
 
 

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
-from math import isfinite
+from math import isfinite, log
 
 import numpy as np
 
@@ -21,10 +21,11 @@ from trialcore.analyses.counted_spread import Clumped, clumped_spread
 from trialcore.analyses.dispersion import Dispersion, counts_clump, dispersion_of, shares_clump
 from trialcore.analyses.linear import Floats, Labels, Whole, levels_of
 from trialcore.analyses.mixed import incidence
-from trialcore.analyses.own_likelihood import OwnLikelihood
+from trialcore.analyses.own_likelihood import FARTHEST, OwnLikelihood
 from trialcore.inference import distributions
 from trialcore.inference.comparisons import AgainstCheck, Difference, differences_of
 
+MOST_TIMES = 1000.0  # the largest count, beyond which no end of an interval of counts is told
 MANY_DF = 1e9  # as good as knowing the spread
 
 
@@ -398,7 +399,8 @@ def _own_likelihood(
     y_of, n_of, blocks, there = (np.zeros(shape) for _ in range(4))
     at = (of[order], number)
     y_of[at], n_of[at], blocks[at], there[at] = y[order], n[order], added[order], 1.0
-    return OwnLikelihood(model, y_of, n_of, blocks, there, design.grid @ beta[k:], beta[:k])
+    scale = (-FARTHEST, FARTHEST if isinstance(model, Binomial) else log(MOST_TIMES * max(1.0, float(y.max()))))
+    return OwnLikelihood(model, y_of, n_of, blocks, there, design.grid @ beta[k:], beta[:k], scale)
 
 
 def _means(

@@ -80,7 +80,7 @@ class Together(TestCase):
         assert made
         by_name = {r.name: i for i, r in enumerate(made.results)}
         self.assertLess(float(made.standing.best[by_name["Quillet"]]), 0.05)
-        self.assertGreater(float(made.standing.best[by_name["OF-17"]]), 0.75)  # it may fall short of 46 cm itself
+        self.assertGreater(float(made.standing.best[by_name["OF-17"]]), 0.6)  # it may fall short of 46 cm itself
         self.assertLess(float(made.meets[by_name["Quillet"]]), 0.05)
 
     def test_without_figures_it_says_so(self) -> None:

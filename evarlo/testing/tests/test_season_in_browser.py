@@ -178,16 +178,16 @@ class Season(BrowserTest):
     def decide(self, page: Page) -> None:
         self.stage(page, "Decide")
         line = page.locator("tbody.line", has_text="OF-17")
-        expect(line).to_contain_text("Retest")
-        expect(page.locator("tbody.line", has_text="Quillet")).to_contain_text("Recommend")
+        expect(line).to_contain_text("Drop")
+        expect(page.locator("tbody.line", has_text="Quillet")).to_contain_text("Retest")  # four entries in one season: not sure yet
         line.locator("tr").first.click()
-        line.get_by_label("Drop").check()
+        line.get_by_label("Retest").check()
         line.get_by_role("button", name="Save verdict").click()
         expect(line).to_contain_text("Say why you decide otherwise.")
         self.accessible(page, "an opened line")
-        line.get_by_label("Reason").fill("Splits in store")
+        line.get_by_label("Reason").fill("Stood a hard spring")
         line.get_by_role("button", name="Save verdict").click()
-        expect(line).to_contain_text("decided otherwise: Splits in store")
+        expect(line).to_contain_text("decided otherwise: Stood a hard spring")
         self.accessible(page, "decide")
         page.get_by_label("Your password, as a signature").fill("a guess")
         page.get_by_role("button", name="Sign these verdicts").click()
@@ -197,9 +197,9 @@ class Season(BrowserTest):
         expect(page.get_by_text("The data are as they were then.")).to_be_visible()
         page.get_by_role("link", name="Report").click()
         expect(page.get_by_role("heading", name="Fennel by the browser, ")).to_be_visible()
-        expect(page.locator(".report")).to_contain_text("Splits in store")
+        expect(page.locator(".report")).to_contain_text("Stood a hard spring")
         self.accessible(page, "report")
-        self.assertEqual({x["name"]: x["verdict"] for x in SignedBoard.objects.get().lines}["OF-17"], "drop")
+        self.assertEqual({x["name"]: x["verdict"] for x in SignedBoard.objects.get().lines}["OF-17"], "retest")
 
 
 class Sheet(BrowserTest):

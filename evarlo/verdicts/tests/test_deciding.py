@@ -207,7 +207,7 @@ class Fairly(TestCase):
             told = compare(trial, world.trait("plot-yield"), self.by, guard_of(trial))
             words = {r.name: r.expected for r in told.results}
             for name, line in self.lines().items():
-                self.assertEqual(line.figures[0].word, words[name])
+                self.assertEqual(line.figures[0].word, words[name], (family, name))
                 if line.suggestion and words[name] == "not sure":
                     self.assertNotEqual(line.suggestion.verdict, "recommend", (family, name))
                 if line.suggestion and words[name] == "behind":
