@@ -154,6 +154,7 @@ bench-exactness: .venv/dev
 	@$(RUN) -m bench.coverage
 	@$(RUN) -m bench.honest
 	@$(RUN) -m bench.programmes
+	@$(RUN) -m bench.worlds
 
 clean:
 	@rm -rf .venv build *.egg-info .mypy_cache .ruff_cache .hypothesis staticfiles

@@ -25,8 +25,8 @@ SPREAD = 0.6
 DECILES = (0.0, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.01)
 FEWEST = 150
 """Chances in a decile below which it says nothing, being luck of a few programmes."""
-PROGRAMMES = 600
-EARLIER = (0, 5, 20)
+PROGRAMMES = 400
+EARLIER = (0, 4, 16)
 DROPPED = -1
 
 
@@ -73,18 +73,18 @@ def main() -> None:
     programmes = PROGRAMMES // (10 if "--quick" in sys.argv else 1)
     with Pool(2) as pool:
         for earlier in EARLIER:
-            print(f"{earlier} earlier programmes")
+            print(f"{earlier} earlier programmes of the place")
             regrets = []
             for world in WORLDS:
                 told = told_of(pool, world, earlier, programmes)
                 regrets.append(told.regret)
                 print(
-                    f"  {world.name:32s} chance off by {told.off:4.1f}, wrong {told.wrong:4.1f} %, dropped though better "
-                    f"{told.dropped_better:4.1f} %, found {told.found:4.1f} %, regret {told.regret:.3f}, top held {told.top_held:.0f} % "
-                    f"({told.recommended:.2f} recommended)   {told.bins}",
+                    f"  {world.name}: chance off by {told.off:.1f} points, wrong {told.wrong:.1f} %, dropped though better "
+                    f"{told.dropped_better:.1f} %, found {told.found:.1f} %, regret {told.regret:.3f}, top held {told.top_held:.0f} %, "
+                    f"{told.recommended:.2f} recommended; {told.bins}",
                     flush=True,
                 )
-            print(f"  regret over all {np.mean(regrets):.3f}")
+            print(f"  regret over all worlds {np.mean(regrets):.3f}", flush=True)
 
 
 def told_of(pool: Any, world: World, earlier: int, programmes: int, rule: Rule | None = None) -> Told:

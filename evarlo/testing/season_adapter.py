@@ -28,7 +28,8 @@ from evarlo.nursery.queries import sown_on
 from evarlo.nursery.services import keep_step
 from evarlo.people.models import User
 from evarlo.pests.watches import begin_watch, course_of
-from evarlo.trials.models import Cause, Plot, Trial
+from evarlo.trials.leaving_out import exclude_plot, lift_exclusion
+from evarlo.trials.models import Cause, Exclusion, Plot, Trial
 from evarlo.trials.queries import plots_of
 from evarlo.trials.taking_in import FinishedDesign, FinishedPlot, arrived, take_in_entries, take_in_plots, take_in_trial
 from evarlo.walks.models import Observation
@@ -86,6 +87,7 @@ class Entered:
     plots: dict[str, Plot] = field(init=False)
     kept: dict[str, Any] = field(default_factory=dict)
     lots: dict[str, Any] = field(default_factory=dict)
+    traits: dict[str, Trait] = field(default_factory=dict)  # of pests that are watched
     standing: dict[str, dict[str, Any]] = field(default_factory=dict)  # acts that hold, by id, as they now read
     dropped: dict[str, dict[str, Any]] = field(default_factory=dict)  # acts that were undone
     refused: list[str] = field(default_factory=list)
@@ -140,6 +142,7 @@ class Entered:
             "weigh": self._weigh,
             "nothing_to_pick": self._nothing_to_pick,
             "stand_count": self._stand_count,
+            "exclude_plot": self._exclude_plot,
         }
         if act["do"] in entering:
             self.kept[act["id"]] = entering[act["do"]](act)
@@ -156,6 +159,8 @@ class Entered:
                 walked = Observation.objects.newest().get(round=seen.round_id, plot=seen.plot_id)
                 clear(walked, self.by)
                 self._walk_again(seen)
+            case Exclusion() as exclusion:
+                lift_exclusion(exclusion, self.by)
             case Picking() as picked:
                 withdraw_picking(Picking.objects.get(pk=picked.pk), self.by)
 
@@ -234,6 +239,11 @@ class Entered:
 
     def pest_trait(self, pest: str) -> Trait:
         """The trait by which a pest of the season is scored."""
+        if pest not in self.traits:
+            self.traits[pest] = self._pest_trait(pest)
+        return self.traits[pest]
+
+    def _pest_trait(self, pest: str) -> Trait:
         kind = self.season["pests"][pest]
         if kind == "count":
             return Trait.objects.get_or_create(
@@ -256,6 +266,9 @@ class Entered:
     def _picked(self, act: Mapping[str, Any], weighed: Weighed) -> Picking:
         sure = Weighed(**{**vars(weighed), "sure": True, "far": True, "again": "add"})
         return keep_picking(self.plots[act["plot"]], _day(act), sure, self.by, uuid.uuid4(), TODAY)
+
+    def _exclude_plot(self, act: Mapping[str, Any]) -> Exclusion:
+        return exclude_plot(self.plots[act["plot"]], Cause.ACCIDENT, act["reason"], _day(act), self.by)
 
     def _stand_count(self, act: Mapping[str, Any]) -> Observation:
         trait = Trait.objects.get(key="stand")
@@ -347,11 +360,14 @@ def _stage_figures(entered: Entered, trial: Trial) -> Iterator[tuple[str, Any]]:
             yield f"stage.gap[{stage};{entry}]", looked[0] if looked and all(e == looked[0] for e in looked) else None
             mean = next((m for m in told.dates.means if m.entry == entry), None) if told else None
             if mean and mean.days is not None:
-                yield f"stage.bounds.sowing[{stage};{entry}]", mean.days
+                yield f"stage.bounds.sowing[{stage};{entry}]", round(mean.days, 3)
         found = compare(trial, trait, entered.by)
         for r in found.results:
             if r.mean.lsmean is not None:
-                yield f"stage.bounds.sowing[{stage};{r.entry.code}]", r.mean.lsmean
+                yield (
+                    f"stage.bounds.sowing[{stage};{r.entry.code}]",
+                    round(r.mean.lsmean, 3),
+                )  # days as typed are known to half a day
 
 
 def _store_figures(entered: Entered, trial: Trial) -> Iterator[tuple[str, Any]]:

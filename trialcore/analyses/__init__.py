@@ -27,7 +27,7 @@ In this room:
     places                       one trial in several environments: who keeps their side of the check from tunnel to open
     interval_dates               days between two walks in any design, the spread integrated over
     ordinal, censored            scores by proportional odds; days between two looks, by three shapes or none
-    counts, times, ranks         counts out of a known number; days known to the count; scores by their ranks
+    times, ranks                 days known to the count; scores by their ranks
     keeping                      lots in store, lost between two looks: how long entries keep, against the check
     categories                   one of several kinds: plots of each, and whether entries differ
     panel                        a tasting: entries over judges, and how far judges agree with each other and themselves

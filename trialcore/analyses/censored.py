@@ -289,13 +289,26 @@ SMALL_MASS = 0.02
 
 
 def _self_consistent(holds: Floats, weight: Floats, allowed: npt.NDArray[np.bool_]) -> tuple[Floats, float]:
-    """Masses on the `allowed` intervals that equal what the pairs of looks say of them, and the log-likelihood."""
-    mass = allowed / allowed.sum()
-    for _ in range(5000):
+    """Masses on the `allowed` intervals that equal what the pairs of looks say of them, and the log-likelihood: by EM, each two
+    steps carried on as far as they point (squared extrapolation, Varadhan and Roland 2008) unless that is less likely."""
+
+    def following(mass: Floats) -> Floats:
         share = holds * mass
-        following = weight @ (share / share.sum(axis=1, keepdims=True)) / weight.sum()
-        moved = float(np.abs(following - mass).max())
-        mass = following
-        if moved < 1e-13:
+        return np.asarray(weight @ (share / share.sum(axis=1, keepdims=True)) / weight.sum())
+
+    def likelihood(mass: Floats) -> float:
+        return float(weight @ np.log(np.maximum(holds @ mass, 1e-300)))
+
+    mass = np.asarray(allowed / allowed.sum())
+    for _ in range(2000):
+        one = following(mass)
+        two = following(one)
+        step, bend = one - mass, two - one - (one - mass)
+        if float(np.abs(two - one).max()) < 1e-14 or not bend.any():
+            mass = two
             break
+        far = max(1.0, float(np.linalg.norm(step) / np.linalg.norm(bend)))
+        ahead = np.maximum(mass + 2 * far * step + far**2 * bend, 0.0)
+        ahead = following(ahead / ahead.sum()) if (holds @ ahead > 0).all() else two
+        mass = ahead if likelihood(ahead) >= likelihood(two) else two
     return mass, float(weight @ np.log(holds @ mass))

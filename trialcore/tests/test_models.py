@@ -5,7 +5,6 @@ from unittest import TestCase
 import numpy as np
 
 from trialcore.analyses.blocks import analyse_blocks
-from trialcore.analyses.counts import analyse_shares
 from trialcore.analyses.environment_plots import analyse_environment_plots
 from trialcore.analyses.environments import biplot_of
 from trialcore.analyses.factorial import analyse_factorial
@@ -15,52 +14,6 @@ from trialcore.analyses.smooth import fit_surface
 from trialcore.analyses.spatial import analyse_spatial
 from trialcore.analyses.strata import analyse_strip_plot
 from trialcore.field.stages import analyse_stage, stage_forecast
-
-
-class Shares(TestCase):
-    def data(self) -> tuple[list[str], list[int], list[int], list[str]]:
-        entry = ["A", "B", "C"] * 4
-        block = [str(i // 3) for i in range(12)]
-        return entry, [41, 30, 22, 38, 27, 25, 44, 35, 20, 36, 29, 30], [50] * 12, block
-
-    def test_logistic_regression_as_other_software_has_it(self) -> None:
-        import statsmodels.api as sm
-
-        entry, y, n, block = self.data()
-        found = analyse_shares(entry, y, n, block)
-        x = np.column_stack([[e == k for e in entry] for k in "ABC"] + [[b == k for b in block] for k in "123"]).astype(float)
-        other = sm.GLM(np.column_stack([y, np.array(n) - y]), x, family=sm.families.Binomial()).fit(scale="X2")
-        self.assertAlmostEqual(found.pearson, other.pearson_chi2, places=6)
-        self.assertAlmostEqual(found.deviance, other.deviance, places=6)
-        scale = max(1.0, other.pearson_chi2 / other.df_resid)
-        self.assertAlmostEqual(found.dispersion, scale, places=6)
-        ratio = np.sqrt(scale / other.scale)
-        against = {d.entry: d for d in found.against("A")}
-        for k, name in enumerate("ABC"):
-            if name == "A":
-                continue
-            difference = other.params[k] - other.params[0]
-            c = np.zeros(6)
-            c[k], c[0] = 1, -1
-            self.assertAlmostEqual(np.log(against[name].odds_ratio), difference, places=7)
-            self.assertAlmostEqual(against[name].t, difference / (np.sqrt(c @ other.cov_params() @ c) * ratio), places=6)
-
-    def test_none_or_all_is_finite_and_said(self) -> None:
-        found = analyse_shares(["A", "A", "B", "B", "C", "C"], [0, 0, 10, 10, 5, 6], [10] * 6)
-        self.assertIn("penalised", found.method)
-        means = {m.entry: m for m in found.means}
-        self.assertAlmostEqual(means["A"].share, 0.5 / 21, places=6)  # Jeffreys: half a success added to each side
-        self.assertAlmostEqual(means["B"].share, 20.5 / 21, places=6)
-        self.assertTrue(all(0 < m.lower95 < m.share < m.upper95 < 1 for m in found.means))
-
-    def test_overdispersion_widens_and_underdispersion_does_not_narrow(self) -> None:
-        wild = analyse_shares(["A"] * 4 + ["B"] * 4, [10, 40, 12, 38, 20, 48, 15, 45], [50] * 8)
-        calm = analyse_shares(["A"] * 4 + ["B"] * 4, [25, 25, 25, 25, 30, 30, 30, 30], [50] * 8)
-        self.assertGreater(wild.dispersion, 5)
-        self.assertEqual(calm.dispersion, 1.0)
-        for counts, of in (([5, 60], [50, 50]), ([-1, 5], [50, 50]), ([None, None], [50, 50])):
-            with self.assertRaises(ValueError):
-                analyse_shares(["A", "B"], counts, of)
 
 
 class Ranks(TestCase):

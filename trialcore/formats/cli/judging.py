@@ -47,17 +47,18 @@ def add_judgements(verbs: Any) -> None:
 
 
 def _shares(given: argparse.Namespace) -> int:
-    from trialcore.analyses.counts import analyse_shares
+    from trialcore.analyses.generalised import analyse_generalised
 
     table = read_columns(given.file, ("entry", "block"), ("count", "of"), optional=("block",))
     count, of = ([whole_in(given.file, table, name, i) for i in range(len(table.lines))] for name in ("count", "of"))
+    blocks = {"block": table.labels["block"]} if "block" in table.labels else {}
 
     def reckon() -> dict[str, Any]:
-        found = analyse_shares(table.labels["entry"], count, of, table.labels.get("block"))
-        if given.check and given.check not in {m.entry for m in found.means}:
+        found = analyse_generalised("binomial", table.labels["entry"], count, of, blocks)
+        if given.check and given.check not in found.place:
             raise ValueError(f"no line has the entry “{given.check}”")
         versus = found.against(given.check) if given.check else ()
-        kept = {n: getattr(found, n) for n in ("dispersion", "f_entry", "p_entry", "method")}
+        kept = {n: getattr(found, n) for n in ("dispersion", "f_entry", "p_entry")}
         return {"entries": [asdict(m) for m in found.means], "vs_check": [asdict(d) for d in versus], **kept}
 
     return show(refusing(given.file, reckon, "counts out of a known number"), given.format, _shares_text)
@@ -65,15 +66,17 @@ def _shares(given: argparse.Namespace) -> int:
 
 def _shares_text(figures: dict[str, Any]) -> str:
     lines = [
-        f"{m['entry']}: {100 * m['share']:.0f} % ({100 * m['lower95']:.0f}–{100 * m['upper95']:.0f} %) of {m['trials']}"
+        f"{m['entry']}: {100 * m['mean']:.0f} % ({100 * m['lower95']:.0f}–{100 * m['upper95']:.0f} %) of {m['among']}"
         for m in figures["entries"]
     ]
     lines += [
-        f"{d['entry']} against the check: odds × {d['odds_ratio']:.2f}, "
-        f"likely {d['lower95']:.2f} to {d['upper95']:.2f} ({p_text(d['p'])})"
+        f"{d['entry']} against the check: {100 * d['difference']:+.0f} points, "
+        f"likely {100 * d['lower95']:+.0f} to {100 * d['upper95']:+.0f} ({p_text(d['p'])})"
         for d in figures["vs_check"]
     ]
-    return "\n".join([*lines, figures["method"]])
+    times = figures["dispersion"]
+    wide = f" Plots vary {times:.1f} times as much as chance alone would have it." if times > 1.05 else ""
+    return "\n".join([*lines, f"By a model of counted units, as pages have it.{wide}"])
 
 
 def _plots(file: str, trait: str = "value") -> Plots:
