@@ -49,8 +49,14 @@ FIGURES: tuple[tuple[str, str], ...] = (
     (
         "Chance of beating the check",
         "It allows for the best of many entries looking better than it is and holds earlier signed seasons. An entry far "
-        "from all others does not set the spread of the rest. With fewer than four new entries it rests on the entry's "
-        "own plots alone.",
+        "from all others does not set the spread of the rest. It starts from what the other signed programmes of the place "
+        "showed: how unlike entries are, how much of that goes by season, how good checks are. One season with few entries "
+        "is never sure.",
+    ),
+    (
+        "Drop, and retest where there is room",
+        "An entry that promises less than a new one would gives up its place. It is dropped where it is unlikely to be "
+        "better than the check by what matters; otherwise it is retested where there is room.",
     ),
     (
         "Several places",
