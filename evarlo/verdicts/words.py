@@ -121,6 +121,8 @@ def retests_in_words(board_lines: Sequence[tuple[str, Outlook]], blocks: int, si
     rest = format_html("; {} would still be open", listed([format_html("{}", s) for s in still[:4]])) if still else ""
     if len(board_lines) == 1:
         return format_html("Another season with {} would more likely than not settle {}.", where, told)
+    if not still:
+        return format_html("Another season with {} would more likely than not settle each of them: {}.", where, told)
     return format_html(
         "Of {} retests, {} with {} would more likely than not be settled: {}{}.",
         many.lower(),
