@@ -27,7 +27,7 @@ FARTHEST = 32_000
 class Together:
     """Entries that have a figure in every criterion, best first by the weights; `apart` (criteria × entries) is how many
     differences that matter each lies above the check; `lacking` names who has no figure in something, `left_out` criteria without
-    any."""
+    any, `unsure` those whose figures have no error to draw by."""
 
     criteria: tuple[Criterion, ...]
     weights: tuple[float, ...]
@@ -43,6 +43,7 @@ class Together:
     check: int | None
     lacking: tuple[str, ...]
     left_out: tuple[Criterion, ...]
+    unsure: tuple[Criterion, ...]
     shrunken: bool
 
     @property
@@ -109,7 +110,8 @@ def together(trial: Trial, user: Any, wanted: Mapping[str, float] | None = None)
         fit,
         check,
         tuple(r.name for r in rows if r not in kept),
-        tuple(c for c in criteria if c not in used),
+        tuple(c for c in criteria if c not in told),
+        tuple(c for c in told if c not in used),
         prior is not None,
     )
 

@@ -90,6 +90,7 @@ class Entered:
     traits: dict[str, Trait] = field(default_factory=dict)  # of pests that are watched
     standing: dict[str, dict[str, Any]] = field(default_factory=dict)  # acts that hold, by id, as they now read
     dropped: dict[str, dict[str, Any]] = field(default_factory=dict)  # acts that were undone
+    turns: dict[str, int] = field(default_factory=dict)  # how often an act was taken back
     refused: list[str] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -151,6 +152,7 @@ class Entered:
 
     def _take_back(self, of: str) -> None:
         act = self.standing.pop(of)
+        self.turns[of] = self.turns.get(of, 0) + 1
         if act["do"] == "look_lot":
             self._without_look(act)
             return
@@ -172,6 +174,7 @@ class Entered:
             if isinstance(o := self.kept.get(pk), Observation) and o.round_id == seen.round_id and o.plot_id == seen.plot_id
         ]
         for _, pk in sorted(same):
+            self.turns[pk] = self.turns.get(pk, 0) + 1
             self._enter(self.standing[pk])
 
     # ---- stages ----
@@ -185,7 +188,7 @@ class Entered:
         trait = Trait.objects.get(key=STAGES.get(act["stage"], "first-flower"))
         walk = open_round(self.trial, trait, _day(act), self.by)
         seen = Seen(day=_day(act)) if act["seen"] else Seen(cause=Cause.NOT_REACHED)
-        return keep_observation(walk, self.plots[act["plot"]], seen, self.by, _day(act), uuid.uuid4(), TODAY)
+        return keep_observation(walk, self.plots[act["plot"]], seen, self.by, _day(act), self._key(act), TODAY)
 
     # ---- store ----
     def _lay_lot(self, act: Mapping[str, Any]) -> None:
@@ -235,7 +238,7 @@ class Entered:
             seen = Seen(number=100 * act["y"] / act["looked"], looked=act["looked"])
         else:
             seen = Seen(number=float(act["severity"] if kind == "severity" else act["count"]))
-        return keep_observation(walk, plot, seen, self.by, on, uuid.uuid4(), TODAY)
+        return keep_observation(walk, plot, seen, self.by, on, self._key(act), TODAY)
 
     def pest_trait(self, pest: str) -> Trait:
         """The trait by which a pest of the season is scored."""
@@ -265,10 +268,15 @@ class Entered:
 
     def _picked(self, act: Mapping[str, Any], weighed: Weighed) -> Picking:
         sure = Weighed(**{**vars(weighed), "sure": True, "far": True, "again": "add"})
-        return keep_picking(self.plots[act["plot"]], _day(act), sure, self.by, uuid.uuid4(), TODAY)
+        return keep_picking(self.plots[act["plot"]], _day(act), sure, self.by, self._key(act), TODAY)
 
     def _exclude_plot(self, act: Mapping[str, Any]) -> Exclusion:
         return exclude_plot(self.plots[act["plot"]], Cause.ACCIDENT, act["reason"], _day(act), self.by)
+
+    def _key(self, act: Mapping[str, Any]) -> uuid.UUID:
+        """The key of a record: the same when an act is sent twice, another when it is entered again after it was taken back."""
+        season = self.season
+        return uuid.uuid5(uuid.NAMESPACE_OID, f"{season['kind']} {season['seed']} {act['id']} {self.turns.get(act['id'], 0)}")
 
     def _stand_count(self, act: Mapping[str, Any]) -> Observation:
         trait = Trait.objects.get(key="stand")
@@ -278,7 +286,7 @@ class Entered:
             walk.opened_on, walk.opened_by = _day(act), self.by
             walk.save()
         seen = Seen(number=float(act["plants"]))
-        return keep_observation(walk, self.plots[act["plot"]], seen, self.by, _day(act), uuid.uuid4(), TODAY)
+        return keep_observation(walk, self.plots[act["plot"]], seen, self.by, _day(act), self._key(act), TODAY)
 
 
 def _day(act: Mapping[str, Any]) -> date:

@@ -39,7 +39,11 @@ def prior_of(trial: Trial, trait: Trait, check: int) -> Prior:
 
 
 def prior_for(own: Programme, *, good_check: bool, until: datetime | None = None) -> Prior:
-    """The same of a trait of a crop against a check."""
+    """The same of a trait of a crop against a check; kept while no board is signed."""
+    return told(_prior_for, own, good_check, until)
+
+
+def _prior_for(own: Programme, good_check: bool, until: datetime | None) -> Prior:
     seasons: dict[Programme, tuple[SeasonMeans, ...]] = told(_seasons_of_place, until)
     others = [(p, _likelihoods(s)) for p, s in seasons.items() if p != own]
     known = [(p, logs) for p, logs in others if logs is not None]
@@ -62,7 +66,8 @@ def _likelihoods(seasons: tuple[SeasonMeans, ...]) -> Floats | None:
 
 def _seasons_of_place(until: datetime | None) -> dict[Programme, tuple[SeasonMeans, ...]]:
     """The seasons of every programme among the newest signed boards of all trials, those with the newest season first."""
-    boards = SignedBoard.objects.select_related("trial").defer("stood_on", "covariances").order_by("-at", "-id")
+    signed = SignedBoard.objects.filter(trial__practice=False)
+    boards = signed.select_related("trial").defer("stood_on", "covariances").order_by("-at", "-id")
     if until is not None:
         boards = boards.filter(at__lte=until)
     newest: dict[int, SignedBoard] = {}

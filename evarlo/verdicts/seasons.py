@@ -51,7 +51,8 @@ def before(trial: Trial) -> list[SignedBoard]:
     """The newest signed board of each trial that counts beside this one, the oldest season first: those of earlier seasons, and in
     a programme those of other sites in the same season."""
     judging = judging_of(trial)
-    boards = SignedBoard.objects.filter(trial__crop=trial.crop_id).exclude(trial=trial).select_related("trial").defer("stood_on")
+    same = SignedBoard.objects.filter(trial__crop=trial.crop_id, trial__practice=trial.practice)  # what is played counts nowhere
+    boards = same.exclude(trial=trial).select_related("trial").defer("stood_on")
     if judging.trials is None:
         boards = boards.filter(trial__season__lt=trial.season)
     else:

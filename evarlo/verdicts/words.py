@@ -34,6 +34,7 @@ def reason_in_words(reason: Reason, criteria: Sequence[Criterion], rule: Rule) -
     likely = "likely" if chance_of >= LIKELY else "more likely than not" if chance_of > 0.5 else "as likely as not"
     return {
         Ground.NO_FIGURE: f"There is no figure for {trait}, so it cannot be judged.",
+        Ground.NO_ERROR: f"{trait[:1].upper()}{trait[1:]} has a figure, but too few plots to say how sure it is.",
         Ground.KNOCKED_OUT: f"Fails what it must have in {trait}, {must}: chance {chance}.",
         Ground.MAY_FAIL: f"Good, but {likely} to fail what it must have in {trait}, {must}: chance {chance}.",
         Ground.BETTER: f"Ahead of the check in {trait}: chance {chance}.",

@@ -104,6 +104,7 @@ class Ground(StrEnum):
     """Why a verdict is suggested."""
 
     NO_FIGURE = "no figure"
+    NO_ERROR = "a figure, but no error to judge it by"
     KNOCKED_OUT = "fails a must-have"
     MAY_FAIL = "may fail a must-have"
     BETTER = "better"
@@ -164,7 +165,8 @@ def suggest(evidence: Sequence[Evidence], rule: Rule | None = None) -> Suggestio
     if worse_elsewhere:
         return Suggestion(Verdict.DROP, tuple(worse_elsewhere))
     if ahead is None or lead.better_by is None:
-        return Suggestion(Verdict.RETEST, (Reason(Ground.NO_FIGURE, lead.criterion, None),))
+        ground = Ground.NO_FIGURE if lead.better_by is None else Ground.NO_ERROR
+        return Suggestion(Verdict.RETEST, (Reason(ground, lead.criterion, None),))
     gone = _gone(lead, ahead, rule)
     if gone:
         return Suggestion(Verdict.DROP, (gone,))

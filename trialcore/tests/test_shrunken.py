@@ -259,6 +259,11 @@ class Verdicts(TestCase):
             self.assertEqual((found.verdict, found.reasons[0].ground), (said, ground))
         self.assertEqual(suggest([Evidence("yield", 2.0, 0.5, 20, 0.5)]).verdict, Verdict.RECOMMEND)
 
+    def test_a_figure_without_an_error_is_not_called_none(self) -> None:
+        for better_by, ground in ((None, Ground.NO_FIGURE), (1.5, Ground.NO_ERROR)):
+            found = suggest([Evidence("yield", better_by, None, None, 0.5)])
+            self.assertEqual((found.verdict, found.reasons[0].ground), (Verdict.RETEST, ground))
+
     def test_what_promises_less_than_a_fresh_one_makes_room(self) -> None:
         found = suggest([self.prospect(0.6, 0.2, promise=0.3, fresh=0.5)])
         self.assertEqual((found.verdict, found.reasons[0].ground), (Verdict.DROP, Ground.FRESH_PROMISES_MORE))

@@ -49,6 +49,8 @@ class Honest(TestCase):
         self.assertLess(top.chance, top.flat)
         page = self.client.get(reverse("compare:compare", args=[found.trial.slug]), {"trait": "plot-yield"})
         self.assertContains(page, "because the best of five usually looks better than it is")
+        self.assertContains(page, "takes the check to be rather better than an average new entry")
+        self.assertEqual(found.honest.learnt_from, 0)
 
     def test_a_signed_season_of_the_same_check_is_in_it_and_no_other(self) -> None:
         sign_board(self.season("2024", MEANS, check="OF-17"), self.by)  # another check
@@ -65,6 +67,10 @@ class Honest(TestCase):
         for r in alone:
             if r.kept is not None:
                 self.assertGreater(chance[r.name], r.chance or 0.0, r.name)  # the check was far behind all of them then
+        self.assertContains(
+            self.client.get(reverse("compare:compare", args=[now.slug]), {"trait": "plot-yield"}),
+            "starts from what one other signed programme of this place showed",
+        )
         later = compare(Trial.objects.get(pk=before.pk), self.trait, self.by)
         self.assertEqual(later.honest.seasons if later.honest else None, ())  # seasons to come say nothing of one gone by
 
