@@ -232,6 +232,19 @@ class Learning(TestCase):
         self.assertTrue(np.allclose(one.standings, other.standings))
         self.assertTrue(np.allclose(one.ratios, other.ratios))
 
+    def test_programmes_that_have_nothing_in_common_leave_finite_chances(self) -> None:
+        alike = SeasonMeans(("A", "B", "C"), (0.0, 1e-3, -1e-3), (1e-4,) * 3, -5.0, 1e-4, 4e-4, 400)
+        apart = SeasonMeans(("A", "B", "C"), (900.0, -900.0, 400.0), (1e-4,) * 3, 5000.0, 1e-4, 4e-4, 400)
+        known = [log_likelihoods([season] * 3) for season in (alike, apart)]
+        found = learn([logs for logs in known * 6 if logs is not None])
+        for part in (found.ratios, found.seasonals, found.standings):
+            self.assertTrue(np.isfinite(part).all())
+            self.assertAlmostEqual(sum(part), 1.0)
+        for season in (alike, apart):
+            made = shrink([season], found)
+            assert made
+            self.assertTrue(np.isfinite([(a.kept, a.variance, a.chance) for a in made.advantages]).all())
+
     def test_what_is_learnt_moves_the_chance_of_a_new_programme(self) -> None:
         now = SeasonMeans(("A", "B", "C", "D"), (1.0, 0.2, -0.1, -0.3), (0.25,) * 4, 0.0, 0.25, 1.0, 12)
         chance = []
