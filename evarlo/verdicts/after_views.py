@@ -22,13 +22,13 @@ from evarlo.ui.fields import Day, Number, Words
 from evarlo.ui.notice import say, warn
 from evarlo.ui.refused import Refused
 from evarlo.ui.words import names_in
-from evarlo.verdicts.board import Board, BoardLine, board_of
+from evarlo.verdicts.board import Board, board_of
 from evarlo.verdicts.choosing import choices_of
 from evarlo.verdicts.dossier import dossier_of
 from evarlo.verdicts.lessons import PER_SEASON, drop_lesson, keep_lesson, lessons_for, own_lessons
 from evarlo.verdicts.models import Lesson
-from evarlo.verdicts.next_season import NextSeason, check_plots, free_season, plan_next, seed_needs
-from trialcore.inference.verdict import Ground, Verdict
+from evarlo.verdicts.next_season import NextSeason, check_plots, free_season, gives_room, plan_next, seed_needs
+from trialcore.inference.verdict import Verdict
 from trialcore.reckoning.schedule import years_later
 
 
@@ -47,12 +47,6 @@ class NextForm(forms.Form):
     sure = forms.BooleanField(label="What was dropped before is wanted all the same", required=False)
 
 
-def _gives_room(line: BoardLine) -> bool:
-    """Whether an entry is suggested for another season only where there is room."""
-    said = line.suggestion
-    return said is not None and line.opinion is None and any(r.ground == Ground.ROOM_FIRST for r in said.reasons)
-
-
 @may("plan")
 def next_season(request: PersonRequest, slug: str) -> HttpResponse:
     """Plan the next season from the verdicts."""
@@ -60,7 +54,7 @@ def next_season(request: PersonRequest, slug: str) -> HttpResponse:
     board = board_of(trial, request.user)
     posted = request.method == "POST"
     retests = [x for x in board.lines if x.verdict == Verdict.RETEST and not x.entry.any_check]
-    usual = [x.entry.cultivar.name for x in retests if not _gives_room(x)]
+    usual = [x.entry.cultivar.name for x in retests if not gives_room(x)]
     worth = check_plots(max(1, len(usual)), trial.blocks)
     form = NextForm(typed(request), initial=_proposed(trial) | {"check_plots": worth})
     kept = request.POST.getlist("kept") if posted else usual

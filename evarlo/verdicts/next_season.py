@@ -19,9 +19,9 @@ from evarlo.trials.plan import IN_EACH_BED, CriterionPlan, TrialPlan
 from evarlo.trials.planning import plan_trial
 from evarlo.trials.protocol import keep_protocol
 from evarlo.ui.refused import Refused
-from evarlo.verdicts.board import Board
+from evarlo.verdicts.board import Board, BoardLine
 from evarlo.verdicts.lessons import dropped_before
-from trialcore.inference.verdict import Verdict
+from trialcore.inference.verdict import Ground, Verdict
 
 
 @dataclass(frozen=True)
@@ -33,6 +33,7 @@ class SeedNeed:
     here: int | None
     chosen: bool
     verdict: str
+    where_room: bool = False  # a new entry would promise more
 
     @property
     def short(self) -> int:
@@ -75,6 +76,12 @@ def check_plots(entries: int, blocks: int) -> int:
     return 2 * usual if blocks == 2 else max(1, round(usual / 2)) if blocks >= 6 else usual
 
 
+def gives_room(line: BoardLine) -> bool:
+    """Whether an entry is suggested for another season only where there is room."""
+    said = line.suggestion
+    return said is not None and line.opinion is None and any(r.ground == Ground.ROOM_FIRST for r in said.reasons)
+
+
 def seed_needs(board: Board, blocks: int, kept: Sequence[str], today: date) -> list[SeedNeed]:
     """Every entry of the board with the seed that a retest takes and what is in store, retests first."""
     trial = board.trial
@@ -94,6 +101,7 @@ def seed_needs(board: Board, blocks: int, kept: Sequence[str], today: date) -> l
                 stock,
                 chosen,
                 "check" if line.entry.any_check else line.verdict,
+                gives_room(line),
             )
         )
     order = {"check": 0, Verdict.RETEST: 1, Verdict.RECOMMEND: 2, Verdict.DROP: 3}

@@ -85,7 +85,9 @@ def learn(programmes: Sequence[Floats], base: Prior = LIBRARY) -> Prior:
         ratios = _averaged(spreads, centres[0], np.einsum("prst,s,t->pr", likelihoods, seasonals, standings))
         standings = _averaged(places, centres[1], np.einsum("prst,r,s->pt", likelihoods, ratios, seasonals))
         each = np.einsum("prst,r,t->ps", likelihoods, ratios, standings) * seasonals
-        seasonals = (COUNTS * usual + (each / np.maximum(each.sum(axis=1, keepdims=True), 1e-300)).sum(axis=0)) / (COUNTS + len(programmes))
+        seasonals = (COUNTS * usual + (each / np.maximum(each.sum(axis=1, keepdims=True), 1e-300)).sum(axis=0)) / (
+            COUNTS + len(programmes)
+        )
     ratio, seasonal, standing = (tuple(part.tolist()) for part in (ratios, seasonals, standings))
     return Prior(ratio, seasonal, standing, base.programmes + len(programmes))
 

@@ -169,6 +169,7 @@ class Left(Seasons):
         first = [x.name for x in retests if x.suggestion and x.suggestion.reasons[0].ground != Ground.ROOM_FIRST]
         self.assertEqual(kept, first)  # where a new entry would promise more, an entry is kept only where somebody ticks it
         self.assertLess(len(first), len(retests))
+        self.assertContains(page, "where there is room", len(retests) - len(first))
         typed = {
             "name": "Fennel",
             "season": "2026",
