@@ -19,7 +19,6 @@ from trialcore.analyses.linear import Floats
 from trialcore.inference.priors import LIBRARY, Prior, learn
 from trialcore.inference.shrunken import log_likelihoods
 from trialcore.inference.simulated_programme import Played, Station, figures_of, play
-from trialcore.inference.verdict import Rule
 
 SPREAD = 0.6
 DECILES = (0.0, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.01)
@@ -87,12 +86,12 @@ def main() -> None:
             print(f"  regret over all worlds {np.mean(regrets):.3f}", flush=True)
 
 
-def told_of(pool: Any, world: World, earlier: int, programmes: int, rule: Rule | None = None) -> Told:
+def told_of(pool: Any, world: World, earlier: int, programmes: int) -> Told:
     before: list[Floats] = [
         known for known in pool.map(partial(_likelihood, world), range(10**6, 10**6 + 8 * earlier)) if known is not None
     ]
     priors = [learn(before[n * earlier : (n + 1) * earlier]) for n in range(8)] if earlier else [LIBRARY]
-    jobs = [(world, seed, priors[seed % len(priors)], rule) for seed in range(programmes)]
+    jobs = [(world, seed, priors[seed % len(priors)]) for seed in range(programmes)]
     played: list[Played] = pool.map(_played, jobs, chunksize=8)
     stated = [s for p in played for s in p.stated if s[2] >= 2]
     said, better = np.array([s[0] for s in stated]), np.array([s[1] for s in stated])
@@ -114,13 +113,13 @@ def told_of(pool: Any, world: World, earlier: int, programmes: int, rule: Rule |
     )
 
 
-def _played(job: tuple[World, int, Prior, Rule | None]) -> Played:
-    world, seed, prior, rule = job
-    return play(world.at, seed, rule, prior=prior)
+def _played(job: tuple[World, int, Prior]) -> Played:
+    world, seed, prior = job
+    return play(world.at, seed, prior=prior)
 
 
 def _likelihood(world: World, seed: int) -> Floats | None:
-    return log_likelihoods(_played((world, seed, LIBRARY, None)).seasons)
+    return log_likelihoods(_played((world, seed, LIBRARY)).seasons)
 
 
 if __name__ == "__main__":

@@ -44,7 +44,6 @@ class Together:
     lacking: tuple[str, ...]
     left_out: tuple[Criterion, ...]
     unsure: tuple[Criterion, ...]
-    shrunken: bool
 
     @property
     def order(self) -> list[int]:
@@ -112,7 +111,6 @@ def together(trial: Trial, user: Any, wanted: Mapping[str, float] | None = None)
         tuple(r.name for r in rows if r not in kept),
         tuple(c for c in criteria if c not in told),
         tuple(c for c in told if c not in used),
-        prior is not None,
     )
 
 

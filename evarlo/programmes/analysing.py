@@ -44,15 +44,15 @@ def begin(programme: Programme, trait: Trait, anew: bool = False) -> Analysis:
     step."""
     members = trials_of(programme)
     stamp = stamp_of(members, newest_boards([t for t, _ in members]))
-    kept = Analysis.objects.filter(programme=programme, trait=trait).first()
-    same = kept is not None and kept.stamp == stamp and kept.found.get("shape", SHAPE) == SHAPE and not anew
-    if kept and same and kept.found.get("learnt") == newest_signature():
-        return kept
+    kept = Analysis.objects.filter(programme=programme, trait=trait).defer("read").first()
+    same = kept if kept and kept.stamp == stamp and kept.found.get("shape", SHAPE) == SHAPE and not anew else None
+    if same and same.found.get("learnt") == newest_signature():
+        return same
     found = kept.found if kept and kept.found.get("shape") == SHAPE else {}  # shown until the new one is there
     made, _ = Analysis.objects.update_or_create(
         programme=programme,
         trait=trait,
-        defaults={"stamp": stamp, "read": kept.read if kept and same else [], "found": found | {"old": True}, "at": timezone.now()},
+        defaults={"stamp": stamp, "read": same.read if same else [], "found": found | {"old": True}, "at": timezone.now()},
     )
     return made
 

@@ -372,10 +372,8 @@ def _stage_figures(entered: Entered, trial: Trial) -> Iterator[tuple[str, Any]]:
         found = compare(trial, trait, entered.by)
         for r in found.results:
             if r.mean.lsmean is not None:
-                yield (
-                    f"stage.bounds.sowing[{stage};{r.entry.code}]",
-                    round(r.mean.lsmean, 3),
-                )  # days as typed are known to half a day
+                # days as typed are known to half a day
+                yield f"stage.bounds.sowing[{stage};{r.entry.code}]", round(r.mean.lsmean, 3)
 
 
 def _store_figures(entered: Entered, trial: Trial) -> Iterator[tuple[str, Any]]:

@@ -153,11 +153,11 @@ def _decide(
         kept, chance = measured, t_below(measured / np.sqrt(np.array(now.variances) + now.check_variance), now.df)
     error = retest.of_difference(0.0)
     promise = np.array([found.promise(str(i), error) for i in present])
-    more = found.chance_above(at.matters)[rows]
-    given = leading_verdicts(kept, chance, more, promise, found.promise_of_a_fresh_one(error), at.matters, rule, behind[present])
+    more, fresh = found.chance_above(at.matters)[rows], found.promise_of_a_fresh_one(error)
+    given = leading_verdicts(kept, chance, more, promise, fresh, at.matters, rule, behind[present])
     played.verdict[present] = given
     if rule.dropping == Dropping.PROMISE and not rule.flat:  # a place goes to who promises more
-        played.made_room[present] = (given == OPEN) & (promise < rule.fresh * found.promise_of_a_fresh_one(error))
+        played.made_room[present] = (given == OPEN) & (promise < rule.fresh * fresh)
     played.stated += [(float(c), bool(played.true[i] > 0), len(seasons)) for i, c in zip(present, chance, strict=True)]
     played.foretold += [(*said[i], int(v)) for i, v in zip(present, given, strict=True) if i in said]
     left = [i for i, v in zip(present, given, strict=True) if v == OPEN]
