@@ -84,11 +84,10 @@ def _seasons_of_place(until: datetime | None) -> dict[Programme, tuple[SeasonMea
 
 
 def _seasons_of(board: SignedBoard, joined: dict[int, int]) -> Iterable[tuple[Programme, SeasonMeans]]:
-    """What one board tells of each of its traits against each of its checks."""
-    board.covariances = []  # single variances are enough to learn from
+    """What one board tells of each of its traits against each of its checks; single variances are enough to learn from."""
     checks = {joined.get(x["cultivar"], x["cultivar"]) for x in board.lines if x["check"] and "cultivar" in x}
     for figure in board.figures:
         for check in checks:
-            season = season_of_board(board, figure.get("key", ""), check, figure.get("sign", 1), joined)
+            season = season_of_board(board, figure.get("key", ""), check, figure.get("sign", 1), joined, jointly=False)
             if season is not None:
                 yield Programme(board.trial.crop_id, figure["key"], check), season

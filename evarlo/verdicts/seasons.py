@@ -79,8 +79,11 @@ def earlier(trial: Trial, trait: Trait, check: int) -> list[Earlier]:
     return [Earlier(words, season) for words, season in made if season]
 
 
-def season_of_board(board: SignedBoard, key: str, check: int, sign: int, joined: Mapping[int, int]) -> SeasonMeans | None:
-    """The season of one trait of a signed board; None where it was signed without what that takes, or against another check."""
+def season_of_board(
+    board: SignedBoard, key: str, check: int, sign: int, joined: Mapping[int, int], *, jointly: bool = True
+) -> SeasonMeans | None:
+    """The season of one trait of a signed board, `jointly` with the covariance of its means where the board keeps it; None
+    where it was signed without what that takes, or against another check."""
     at = next((i for i, f in enumerate(board.figures) if f.get("key") == key), None)
     if at is None or not board.figures[at].get("df_of_check"):
         return None
@@ -101,7 +104,7 @@ def season_of_board(board: SignedBoard, key: str, check: int, sign: int, joined:
         base["variances"][at],
         sorted(variances)[len(variances) // 2] * plots,
         board.figures[at]["df_of_check"],
-        covariance_kept(board, at, [x["code"] for x in (*others, base)]),
+        covariance_kept(board, at, [x["code"] for x in (*others, base)]) if jointly else None,
     )
 
 

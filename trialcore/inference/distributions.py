@@ -196,7 +196,7 @@ def _solve(above: Callable[[float], float], p_above: float) -> float:
     low, high = 0.0, 4.0
     while above(high) > p_above and high < 1e5:
         low, high = high, high * 2
-    if above(high) > p_above:
+    if high >= 1e5 and above(high) > p_above:
         return high
     return float(brentq(lambda x: np.log(max(above(x), 1e-300) / p_above), low, high, xtol=1e-9, rtol=1e-12))
 
